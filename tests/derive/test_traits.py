@@ -43,6 +43,8 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
         name for need in as_needs(found).of(ExtensionNeed) if need.way == "command_line" for name in need.names
     } == set(levels["command_line"])
     assert told == (tree.get("php", ""), tree.get("required", []), tree.get("recommended", []))
+    preferred = next((entry.value for entry in found.entries if entry.names == ("preferred",)), "")
+    assert preferred == tree.get("preferred", "")
     assert all(entry.places for entry in found.entries if entry.kind in ("php", "extension"))
 
 

@@ -32,6 +32,7 @@ ERRORS = [  # text, line, words of the message, whether the schema sees it too
     (HEAD + '[php]\nversion = ">=8.1, <8.0"\n', 5, "no PHP version can satisfy", False),
     (HEAD + '[php]\nversion = ">=8.1 .. <8.5"\n', 5, "is no version comparison", False),
     (HEAD + '[php]\nversion = ">=8.1"\npreferred = "7.4"\n', 6, "contradicts", False),
+    (HEAD + '[php]\nversion = "<8.1"\npreferred = "8.1+"\n', 6, "contradicts", False),
     (HEAD + '[extensions]\nrequired = "gd"\n', 5, "must be a list", True),
     (HEAD + '[extensions]\nrequired = ["gd",\n  "g/d"]\n', 6, "no extension name", False),
     (HEAD + '[extensions]\nrequired = ["gd"]\nrecommended = [\n "gd"]\n', 7, "listed twice", False),

@@ -250,3 +250,12 @@ def test_indexes_that_are_not_configured(tmp_path: Path) -> None:
     ):
         with pytest.raises(InputError, match=words):
             with_index(found, str(word))
+
+
+@pytest.mark.parametrize(
+    ("preferred", "others"),
+    [(None, []), ("8.2", ["8.1", "8.3", "8.10"]), ("8.2+", ["8.1"]), ("8.10+", ["8.1", "8.2", "8.3"])],
+)
+def test_which_branches_are_as_good_as_the_one_that_is_preferred(preferred: str | None, others: list[str]) -> None:
+    wanted = replace(needs("gd"), needs=(PhpNeed(preferred=preferred),))
+    assert [one for one in ("8.1", "8.2", "8.3", "8.10") if wanted.would_rather_have_another(one)] == others

@@ -117,6 +117,10 @@ _TABLES: Final = {
 """Where in a needs file each kind stands."""
 
 
+_BUILDS: Final[Mapping[str, int]] = {"64": 64, "32": 32, "true": True, "false": False}
+"""How a build is to be, in the words of what is derived; what is none of these is a branch of PHP."""
+
+
 def _plain(alternative: str) -> str:
     """One of several alternatives, without the versions that a person may have written behind it."""
     return re.split(r"[<>=!]", alternative)[0].strip().lower()
@@ -144,8 +148,9 @@ def _said_by(needs: Needs) -> dict[str, str]:
     }
     found |= {str(need.key): need.level for need in needs.of(AbsentNeed)}
     found |= {str(need.key): f"{need.level} {need.text.partition(' ')[2]}".strip() for need in needs.of(LibraryNeed)}
-    words = {64: "64", 32: "32", 1: "true", 0: "false"}
+    words = {int(value): word for word, value in _BUILDS.items()}
     found |= {str(need.key): f"{need.level} {words[need.wanted]}" for need in needs.of(BuildNeed)}
+    found |= {"php:preferred": f"recommended {needs.preferred}"} if needs.preferred else {}
     found |= {need.key: need.level for need in needs.of(LoaderNeed)}
     found |= {str(need.key): need.level for need in needs.of(FeatureNeed)}
     settings = {str(need.key): f"{need.level} {need.condition.text}" for need in needs.of(SettingNeed)}
@@ -188,7 +193,7 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         php = _table(document, "php")
         php.pop(names, None)
         if entry is not None:
-            php[names] = tomlkit.item(int(entry.value) if entry.value.isdigit() else entry.value == "true")
+            php[names] = tomlkit.item(_BUILDS.get(entry.value, entry.value))
         return
     if kind == "php":
         php = _table(document, "php")

@@ -49,6 +49,11 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
         return "php" if self.kind == "php" else f"{kind}:{'|'.join(self.names)}"
 
 
+def advised_branch(branch: str, rule: str, place: Place) -> Entry:
+    """That one branch of PHP is to be chosen where several fit; ``8.3+``: or a later one."""
+    return Entry("build", ("preferred",), "recommended", branch, rule, (place,))
+
+
 class Derived(msgspec.Struct, frozen=True, array_like=True):
     """An application's needs, as found in its tree."""
 

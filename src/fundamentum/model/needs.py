@@ -5,6 +5,7 @@ from typing import Final, Protocol, TypeVar
 
 import msgspec
 
+from fundamentum.catalog import branch_key
 from fundamentum.model.need_id import NeedId
 from fundamentum.model.needs_value import Level, Value
 from fundamentum.model.versions import VersionRange
@@ -29,7 +30,7 @@ class PhpNeed(Value, frozen=True):
 
     versions: VersionRange = VersionRange()
     preferred: str | None = None
-    """The branch to choose where several fit."""
+    """The branch to choose where several fit; ``8.3+``: or a later one."""
     level: Level = "required"
 
     @property
@@ -85,8 +86,15 @@ class Needs(Value, frozen=True):
 
     @property
     def preferred(self) -> str | None:
-        """The branch of PHP to choose where several fit."""
+        """The branch of PHP to choose where several fit; ``8.3+``: or a later one."""
         return next((need.preferred for need in self.of(PhpNeed)), None)
+
+    def would_rather_have_another(self, branch: str) -> bool:
+        """Whether another branch of PHP than this one is preferred."""
+        if self.preferred is None or self.preferred == branch:
+            return False
+        least = self.preferred.removesuffix("+")
+        return least == self.preferred or branch_key(branch) < branch_key(least)
 
     def holds(self, key: str) -> bool:
         """Whether there is such a need; one of several alternatives counts too."""

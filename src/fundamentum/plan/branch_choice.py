@@ -189,7 +189,7 @@ def _total(costs: Sequence[Sequence[Cost]], fixed: Sequence[Cost], chosen: Seque
 
 
 def _own_cost(needs: Needs, candidate: Candidate, outcome: Outcome) -> Cost:
-    other = needs.preferred is not None and needs.preferred != candidate.branch
+    other = needs.would_rather_have_another(candidate.branch)
     return len(outcome.open("required")), 0, 0, 0, len(outcome.open("recommended")), int(other), 0
 
 
@@ -236,7 +236,7 @@ def _against(
             return _lack(lacking) if lacking else "does not serve all"
         if criterion == "recommended":
             return _lack([need for row in outcomes for need in row[number].open("recommended")])
-        others = [n.name for n in applications if n.preferred not in (None, choices[number].branch)]
+        others = [n.name for n in applications if n.would_rather_have_another(choices[number].branch)]
         return {
             "unsupported": f"nobody fixes its security problems since {choices[number].supported_until}",
             "installed": "not installed, and what is installed is good enough",

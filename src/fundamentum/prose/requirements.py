@@ -71,20 +71,22 @@ def _as_file(name: str, sentences: Iterable[tuple[Line, tuple[Statement, ...]]],
     document: dict[str, Any] = {"format": FORMAT, "application": {"name": name}}
     notes: dict[str, str] = {}
     keys: set[NeedId] = set()
-    for line, statements in sentences:
-        for statement in statements:
-            trial = _added(document, statement)
-            if trial is None:
-                continue
-            try:
-                needs = parse(tomlkit.dumps(trial), where)
-            except InputError:
-                continue
-            for need in needs.needs:
-                named = need.key != "php" or (statement.table, statement.key) == (("php",), "version")
-                if named and (need.key not in keys or (need.key == "php" and "php" not in notes)):
-                    notes[str(need.key)] = line.text[:MAX_NOTE]
-            document, keys = trial, {need.key for need in needs.needs}
+    every = [(line, statement) for line, statements in sentences for statement in statements]
+    # What is advised yields to what is asked for, wherever that stands.
+    for line, statement in sorted(every, key=lambda one: one[1].key == "preferred"):
+        trial = _added(document, statement)
+        if trial is None:
+            continue
+        try:
+            needs = parse(tomlkit.dumps(trial), where)
+        except InputError:
+            continue
+        of_php = statement.table == ("php",) and statement.key in ("version", "preferred")
+        for need in needs.needs:
+            new = need.key not in keys or (need.key == "php" and "php" not in notes)
+            if new and (of_php or need.key != "php"):
+                notes[str(need.key)] = line.text[:MAX_NOTE]
+        document, keys = trial, {need.key for need in needs.needs}
     document["notes"] = {key: note for key, note in notes.items() if key in keys}
     return tomlkit.dumps(document)
 

@@ -98,6 +98,8 @@ def _name(entry: Entry) -> str:
     words = ("uploads", "database", "service", "absent", "build", "library", "feature", "web_module")
     if entry.kind == "build" and entry.names == ("thread_safe",):
         return f"{'a thread-safe' if entry.value == 'true' else 'no thread-safe'} build of PHP"
+    if entry.kind == "build" and entry.names == ("preferred",):
+        return clean(f"PHP {entry.value}, where several fit")
     names = " or ".join(entry.names) if entry.kind not in words else in_words(entry.key)
     value = "" if entry.kind in ("directory", "build") else entry.value
     if entry.kind == "database" and value:

@@ -16,7 +16,7 @@ from fundamentum.derive.beside.files_beside import files_in
 from fundamentum.derive.beside.telling_sentences import tells
 from fundamentum.derive.beside.timer_samples import timer_samples
 from fundamentum.derive.php_source.quoted import extension_called
-from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.result import Entry, Place, advised_branch
 from fundamentum.errors import InputError
 from fundamentum.kinds.table_reader import PATH
 from fundamentum.kinds.web.need import is_module
@@ -53,6 +53,8 @@ class Said(msgspec.Struct):
 
     php: list[tuple[str, Place]] = msgspec.field(default_factory=list)
     """Version ranges, as needs files write them."""
+    preferred: list[Entry] = msgspec.field(default_factory=list)
+    """Branches of PHP that they advise."""
     extensions: list[tuple[tuple[str, ...], str, Place]] = msgspec.field(default_factory=list)
     """Names of which any one will do, the version range of a single one, and where."""
     others: list[Entry] = msgspec.field(default_factory=list)
@@ -112,6 +114,8 @@ def _take(found: Said, statement: Statement, place: Place) -> None:
             # What it was tested with is no reason why a later one should not do.
             value = low[0] if _TESTED.search(place.what) else str(statement.value)
             found.php.append((value.replace(" ", "").replace(",", ", "), place))
+    elif statement.table == ("php",) and statement.key == "preferred":
+        found.preferred.append(advised_branch(str(statement.value), f"{place.path} advises it", place))
     elif statement.table[0] == "extensions" and statement.table[-1] != "absent":
         parts = [part.partition(">=") for part in str(statement.value).split("|")]
         names = tuple(name for part in parts if (name := extension_called(part[0].strip().encode())))

@@ -11,7 +11,7 @@ from typing import Final
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.beside.files_beside import files_in, line_at, texts_of
 from fundamentum.derive.php_source.quoted import extension_called
-from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.result import Entry, Place, advised_branch
 from fundamentum.model.needs_value import Level
 
 _FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian", "rpm")
@@ -22,6 +22,11 @@ _INSTALLING: Final = re.compile(
 )
 """Whichever program installs: what it is given has to be called as packages of extensions are."""
 _PACKAGE: Final = re.compile(r"php(?:\d+(?:\.\d+)?)?-(?:pecl-|php-)?(?P<name>[a-z][\w-]*)")
+_BASE: Final = re.compile(
+    r"^[ \t]*FROM[ \t]+(?:--\S+[ \t]+)?(?:[\w.:-]+/)*php:(?:(?P<branch>\d\.\d{1,2})|\$\{?(?P<argument>\w{1,40}))",
+    re.M | re.I,
+)
+"""``FROM php:8.3-fpm``, or with an argument of the file."""
 _CONTROL: Final = re.compile(r"control|[\w.-]+\.spec")
 _RELATION: Final = re.compile(r"^(?P<field>Depends|Requires|Recommends|Suggests):(?P<names>.*(?:\n[ \t].*)*)", re.M)
 _PROVIDED: Final = re.compile(r"php\((?P<name>[a-z][a-z\d_-]*)\)")
@@ -50,6 +55,21 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
             if seen.isdisjoint(names) and EVERYWHERE.isdisjoint(names):
                 seen.update(names)
                 yield Entry("extension", names, level, "", rule, (Place(path, line, extension, rule),))
+
+
+def branch_of_container(root: str, base: str) -> Iterator[Entry]:
+    """The branch of PHP on which the application's container is built: it is what its makers run it on."""
+    paths = (path for _, path in files_in(root, base, _FOLDERS) if _CONTAINER.fullmatch(path.rpartition("/")[2]))
+    for path, text in texts_of(root, paths):
+        for match in _BASE.finditer(text):
+            given = (
+                re.search(rf"^ARG[ \t]+{match['argument']}=[\"']?(\d\.\d{{1,2}})", text, re.M)
+                if match["argument"]
+                else None
+            )
+            if branch := match["branch"] or (given[1] if given else ""):
+                place = Place(path, line_at(text, match.start()), match[0].strip()[:60])
+                yield advised_branch(branch, "its container is built with it", place)
 
 
 def _counts(name: str) -> bool:

@@ -43,6 +43,8 @@ class Statements(msgspec.Struct):
     """All that a program states."""
 
     bounds: list[Bound] = msgspec.field(default_factory=list)
+    advised: list[Bound] = msgspec.field(default_factory=list)
+    """Versions below which it runs, and advises a later one."""
     removed: list[Bound] = msgspec.field(default_factory=list)
     """Calls of functions that are gone from PHP, and exist nowhere else."""
 
@@ -98,9 +100,12 @@ def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
 
 def _take(found: Statements, file: SourceFile, gate: Gate) -> None:
     number = tuple(int(part) for part in gate.version.split(".")) if gate.version else ()
-    if gate.outcome in _STRENGTH and number and (5, 0) <= (*number, 0)[:2] < (10, 0):
+    if number and (5, 0) <= (*number, 0)[:2] < (10, 0):
         bound = Bound(gate.operator, gate.version, file.path, gate.line, gate.what, gate.outcome, _is_aside(file))
-        found.bounds.append(bound)
+        if gate.outcome in _STRENGTH:
+            found.bounds.append(bound)
+        elif gate.outcome == "warns" and not bound.aside:
+            found.advised.append(bound)
 
 
 def _is_aside(file: SourceFile) -> bool:

@@ -98,7 +98,14 @@ class _Search:
                     yield self._border(versions[there[0] - 1], versions[there[0]], ">=", outcome)
                 if there[-1] < last:
                     yield self._border(versions[there[-1]], versions[there[-1] + 1], "<", outcome)
-            return
+            break
+        yield from self._advised(versions)
+
+    def _advised(self, versions: list[Version]) -> Iterator[Bound]:
+        """The version from which on it has nothing more to advise, if it is one that it runs on."""
+        warned = [at for at, version in enumerate(versions) if self.refuses(version, "warns")]
+        if warned and warned[-1] < len(versions) - 1 and not self.comes(versions[warned[-1] + 1]).outcome:
+            yield self._border(versions[warned[-1]], versions[warned[-1] + 1], ">=", "warns")
 
     def _otherwise(self, version: Version) -> bool:
         """Whether the program does anything otherwise on a version."""

@@ -1,5 +1,6 @@
 """What comes of something that is missing: what a program does otherwise than on a server that has it."""
 
+import re
 from collections.abc import Sequence
 from typing import Final, NamedTuple
 
@@ -28,6 +29,7 @@ UNLIKE_OTHERS: Final = "unlike others"
 """The same: it goes on, where without others that are asked for at the same place it does not."""
 MAX_SAID: Final = 400
 """Characters of what is printed at once."""
+_ADVICE: Final = re.compile(r"recommend|\badvise|\A['\"](?:warn(?:ing)?|notice)['\"]\Z", re.I)
 _TELLS: Final = frozenset({"echo_statement", "print_intrinsic", "text", "function_call_expression"})
 
 
@@ -74,7 +76,16 @@ def what_comes(run: Run, base: Run, depth: int, *, version: bool) -> Comes:
         return Comes("stops", "leaves")
     if found.outcome != "reports" and run.leads_on_less(base):
         return Comes("reports")
-    return found if found.outcome else Comes(_handed_on(run, base, version=version))
+    if found.outcome:
+        return found
+    handed = _handed_on(run, base, version=version)
+    return Comes(handed if handed or not version else _advised(new))
+
+
+def _advised(new: Sequence[tuple[Part, Seen]]) -> Outcome:
+    """Whether a text that is said of an older version advises a later one, or calls itself a warning."""
+    texts = (part.text for part, _ in new if part.type in ("string", "encapsed_string"))
+    return "warns" if any(_ADVICE.search(text[:MAX_SAID]) for text in texts) else ""
 
 
 def _perhaps(run: Run, base: Run, depth: int) -> Comes | None:

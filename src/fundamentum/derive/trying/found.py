@@ -42,7 +42,7 @@ class Found:
 
     def __init__(self) -> None:
         self.checks: dict[tuple[str, str, int, tuple[str, ...]], Check] = {}
-        self.gates: dict[tuple[str, int, str], Gate] = {}
+        self.gates: dict[tuple[str, int, str, bool], Gate] = {}
         self.wishes: dict[tuple[str, str, int], Wish] = {}
 
     def take_all(self, trial: Trial, *, top: bool) -> None:
@@ -110,7 +110,7 @@ class Found:
             bound.outcome,
             _around(bound.asked) if in_function else "",
         )
-        key = (part.file.path, part.line, bound.operator)
+        key = (part.file.path, part.line, bound.operator, bound.outcome == "warns")
         known = self.gates.get(key)
         if known is None or STRENGTH.index(known.outcome) < STRENGTH.index(gate.outcome):
             self.gates[key] = gate
@@ -127,7 +127,8 @@ class Found:
         for (path, *_), check in self.checks.items():
             by_path[path].append(check)
         out = []
-        for path in by_path.keys() | {path for path, *_ in (*self.gates, *self.wishes)}:
+        others = {path for path, *_ in self.gates} | {path for path, *_ in self.wishes}
+        for path in by_path.keys() | others:
             checks, of_hosts = apart(by_path.get(path, ()))
             more = tuple(wish for (where, *_), wish in self.wishes.items() if where == path)
             of_path = tuple(gate for (where, *_), gate in self.gates.items() if where == path)

@@ -15,7 +15,7 @@ from fundamentum.derive.application.tree import Tree
 from fundamentum.derive.beside.configuration_samples import chosen_drivers, offered_databases
 from fundamentum.derive.beside.documents import beside_documents, documents, with_documents
 from fundamentum.derive.beside.manifest import Manifest
-from fundamentum.derive.beside.packaged import packaged_with
+from fundamentum.derive.beside.packaged import branch_of_container, packaged_with
 from fundamentum.derive.beside.platform_packages import with_demands
 from fundamentum.derive.beside.schedules_in_source import scheduled_in_source
 from fundamentum.derive.beside.sql_schemas import written_for
@@ -29,6 +29,7 @@ from fundamentum.derive.statements.ending_functions import with_endings
 from fundamentum.derive.statements.statements import statements
 from fundamentum.derive.trying.attempts import tried
 from fundamentum.derive.trying.shell_scripts import asked_in_scripts
+from fundamentum.derive.weighing.advised_php import advised_by_itself, advised_php
 from fundamentum.derive.weighing.beneath_stated import stated_beneath
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
 from fundamentum.derive.weighing.database_versions import versions_stated, with_versions
@@ -97,7 +98,10 @@ def conclude(
     said.others += scheduled_in_source(parsing.each, scan.files)
     around_it = beside_documents(others, said, scripts)
     versions = versions_stated(parsing.each, scan.files, said.others)
-    needs = [*([php] if php else []), *with_versions(around_it, versions)]
+    advised = advised_php(
+        php, [*advised_by_itself(stated), *said.preferred, *branch_of_container(tree.root, tree.base)]
+    )
+    needs = [*([php] if php else []), *advised, *with_versions(around_it, versions)]
     remarks += _broken(whole)
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
     return Derived(

@@ -30,7 +30,7 @@ from fundamentum.model.versions import VersionRange
 from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import names, webserver
 
-_BRANCH: Final = lazy_regex(r"\d+\.\d+")
+_BRANCH: Final = lazy_regex(r"\d+\.\d+\+?")
 
 
 class PhpTable(Table):
@@ -40,7 +40,9 @@ class PhpTable(Table):
         Text | None,
         msgspec.Meta(description='Comparisons that must all hold: ">=8.1, <8.5"; | separates alternatives.'),
     ] = None
-    preferred: Annotated[Text | None, msgspec.Meta(description='The branch to choose where several fit: "8.3".')] = None
+    preferred: Annotated[
+        Text | None, msgspec.Meta(description='The branch to choose where several fit: "8.3"; "8.3+": or a later one.')
+    ] = None
     bits: Annotated[int | None, msgspec.Meta(description="The size of its numbers: 64 or 32.")] = None
     thread_safe: Annotated[bool | None, msgspec.Meta(description="Whether it has to be a thread-safe build.")] = None
 
@@ -66,7 +68,7 @@ class Php(Kind[PhpNeed | BuildNeed]):
             place = ["php", "preferred"]
             if not _BRANCH.fullmatch(table.preferred):
                 raise reader.error(place, f"'{table.preferred}' is no branch; write for example \"8.3\"")
-            if not accepted.accepts_branch(table.preferred):
+            if not accepted.accepts_branch(table.preferred.rstrip("+")):
                 raise reader.error(place, f"preferred {table.preferred} contradicts version '{accepted}'")
         yield PhpNeed(accepted, table.preferred)
         if table.bits is not None:

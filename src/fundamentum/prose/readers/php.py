@@ -8,6 +8,7 @@ from typing import Final
 from fundamentum.catalog.services import services
 from fundamentum.catalog.words import said
 from fundamentum.prose.line import Line
+from fundamentum.prose.readers.preferred_php import preferred
 from fundamentum.prose.statement import LATER, VERSION, Statement
 
 
@@ -100,9 +101,17 @@ def read(line: Line) -> Iterator[Statement]:
     ):
         yield Statement(("php",), True, "thread_safe")
     text = _CAME_WITH.sub("", text)
-    if re.search(_PHP, text, re.I) and (condition := _condition(text)):
+    if re.search(_PHP, text, re.I) and (condition := _condition(text)) and not _only_advised(line, condition):
         below = _BELOW.search(text) if condition.startswith(">=") and "," not in condition else None
         yield Statement(("php",), f"{condition}, <{below[1]}" if below else condition, "version")
+
+
+def _only_advised(line: Line, condition: str) -> bool:
+    """Whether nothing but the version that a line advises makes up a condition."""
+    advised = preferred(line)
+    return (
+        advised is not None and condition.startswith(f">={advised[0].rstrip('+')}") and _condition(advised[1]) is None
+    )
 
 
 def _condition(text: str) -> str | None:

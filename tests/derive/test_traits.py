@@ -38,6 +38,7 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
         if e.kind in ("library", "feature", "build") or (e.kind == "extension" and e.value)
     ]
     assert "beneath" not in tree or beneath == tree["beneath"]
+    assert [name for entry in found.of_kind("absent") for name in entry.names] == tree.get("absent", [])
     assert "planted" not in repr(found)
     assert {
         name for need in as_needs(found).of(ExtensionNeed) if need.way == "command_line" for name in need.names

@@ -17,6 +17,11 @@ FAMILIES: Final[Mapping[str, tuple[str, ...]]] = {
     "spelling": ("pspell", "enchant"),
 }
 """Extensions that do the same for an application, so that code which can use several needs any one."""
+TOOLS: Final = frozenset(
+    "xdebug pcov uopz ast tideways_xhprof xhprof excimer wmerrors pinba xcache apc suhosin ice guestfs_php psr "
+    "eaccelerator".split()
+)
+"""Tools for developers, and extensions that no application is helped by: servers for visitors are without them."""
 CHOOSABLE: Final = frozenset(
     {name for family in FAMILIES.values() for name in family}
     | {"ldap", "imap", "ssh2", "ftp", "snmp", "soap", "mongodb", "amqp", "curl", "oauth", "radius", "gearman", "stomp",

@@ -22,6 +22,8 @@ _BULLET: Final = lazy_regex(
     r"o(?=\s+(?:[A-Z]|[a-z]+_[a-z]))|\(?\d{1,2}[.)]|\[[ xX!+*-]?\])\s+"
 )
 """What stands before an entry of a list; five stars are the times of a scheduled program."""
+_SCHEDULED: Final = lazy_regex(r"\s*(?:[\d*][\d*/,-]*\s+){5}\S")
+"""How a line for cron begins."""
 _ASKING: Final = lazy_regex(r"^\w.{0,60}\b(?:requires|require|needs|need)\s*$")
 """How a line ends below which a list follows."""
 _LEADING: Final = lazy_regex(r"\W{0,4}[A-Z][\w'’/()-]*(?: [\w'’/()&-]+){0,5}\W{0,4}(?<![.;,!?])")
@@ -120,7 +122,8 @@ class _Reading:
         """A line that begins a paragraph or an entry, or goes on with one."""
         before, entry = self._at(number - 1), _BULLET.match(line) is not None
         term = _is_term(before, line)
-        if entry or not self.parts or not (term or self._goes_on(before, line, self.listed)):
+        alone = entry or _SCHEDULED.match(line) is not None
+        if alone or not self.parts or not (term or self._goes_on(before, line, self.listed)):
             yield from self._closed()
             while self.leading and _indent(line) <= self.leading[-1][0]:
                 self.leading.pop()

@@ -28,7 +28,10 @@ _SETTING: Final = re.compile(
 )
 """A line of an INI file: nothing, a section, or a setting."""
 _WORDS: Final = {**dict.fromkeys(("on", "yes", "true"), True), **dict.fromkeys(("off", "no", "false", "none"), False)}
-_EXTENSIONS: Final = re.compile(r"(?:php[-_ ]?)?ext(?:ension)?s?|php[-_ ]?modules?", re.I)
+_LEVEL: Final = r"required|mandatory|recommended|optional|suggested"
+_EXTENSIONS: Final = re.compile(
+    rf"(?:(?:{_LEVEL})[-_ ]?)?(?:(?:php[-_ ]?)?ext(?:ension)?s?|php[-_ ]?modules?)(?:[-_ ]?(?:{_LEVEL}))?", re.I
+)
 _EXT: Final = re.compile(r"ext-([\w-]+)$")
 """A key as manifests of the package manager have it: ``"ext-curl": "*"``"""
 _EXTENSION: Final = re.compile(r"(?:php[-_]?)?ext(?:ension)?", re.I)
@@ -110,6 +113,8 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
             yield from _extension(marked[1], level)
         elif _EXTENSIONS.fullmatch(name):
             yield from extensions_in(value, inside, depth + 1)
+        elif isinstance(value, list) and _OPEN.search(name) and any(_EXTENSIONS.fullmatch(str(one)) for one in table):
+            yield from extensions_in(value, "recommended", depth + 1)
         elif isinstance(value, dict):
             yield from _of_table(value, inside, depth + 1)
 

@@ -97,7 +97,16 @@ class Wish(Fact, frozen=True):
     """
 
     kind: Literal[
-        "setting", "command", "directory", "function", "web_module", "library", "extension", "feature", "build"
+        "setting",
+        "command",
+        "directory",
+        "function",
+        "web_module",
+        "library",
+        "extension",
+        "feature",
+        "build",
+        "absent",
     ]
     name: str
     value: str

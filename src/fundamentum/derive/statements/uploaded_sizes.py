@@ -38,7 +38,14 @@ _FIELD: Final = re.compile(
     rb"\bvalue\s*+=\s*+[\\'\"]{0,2}(\d{5,12})\b[^<>]{0,80}?\bMAX_FILE_SIZE\b"
 )
 """A hidden field of a form, by which browsers are told the largest file: the application takes it."""
-_SIZE: Final = re.compile(rb"\$\w+(?:\[[^\[\]]{1,40}\]){0,2}\[['\"]size['\"]\]")
+_KEPT: Final = rb"\$\w+(?:->\w+)?(?:\[[^\[\]]{1,40}\]){0,2}"
+_SIZE: Final = re.compile(
+    rb"%(kept)s\[['\"]size['\"]\]|%(kept)s->getSize\(\)|filesize\(\s?%(kept)s\[['\"]tmp_name['\"]\]\s?\)"
+    % {b"kept": _KEPT}
+)
+"""The size of what was uploaded, as PHP tells it, as an object does that holds it, or of where it lies meanwhile."""
+_UPLOADED: Final = (b"$_FILES", b"tmp_name", b"uploaded_file", b"UPLOAD_ERR_", b"UploadedFile", b"getClientFilename")
+"""Without one of these a size may be that of anything."""
 
 
 def speaks(data: bytes) -> bool:
@@ -48,7 +55,7 @@ def speaks(data: bytes) -> bool:
 
 def _looks(data: bytes) -> bool:
     """Whether it may look at the size of what was uploaded."""
-    return b"$_FILES" in data and b"size" in data
+    return (b"size" in data or b"getSize" in data) and any(word in data for word in _UPLOADED)
 
 
 def sizes_taken(root: Node, data: bytes) -> Iterator[Wish]:

@@ -62,7 +62,8 @@ _PUTTING: Final = tuple(name.encode() for name in sorted(WRITING))
 _STARTING: Final = tuple(name.encode() for name in sorted(COMMANDS))
 _WORDS: Final = tuple(
     b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
-    b"disable_functions _version sqlite3::version imagick::getversion gd_info php_zts thread_safe php_int_".split()
+    b"disable_functions _version sqlite3::version imagick::getversion gd_info imagetypes php_zts "
+    b"thread_safe php_int_".split()
 )
 """Without one of these a file asks nothing."""
 

@@ -25,6 +25,7 @@ from fundamentum.derive.trying.program import RESERVED, Ledger, Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.runs import Way
 from fundamentum.derive.trying.trials import Trial
+from fundamentum.derive.trying.values import Array, Closure
 from fundamentum.untrusted.files import read_below
 
 _OF_LIBRARIES: Final = "vendor/composer/platform_check.php"
@@ -41,6 +42,8 @@ MAX_WAYS: Final = 400
 MAX_ROUNDS: Final = 5
 MAX_FILES: Final = 12
 """Files that name a function, or a class: what more name is no matter of what is required."""
+MAX_NESTED: Final = 3
+"""Lists in lists that are looked through for functions."""
 MAX_ASKING: Final = 40
 """The same of a function that asks for what it is given."""
 FOR_DIRECTORIES: Final = 20_000
@@ -201,6 +204,9 @@ def _try(task: _Task) -> bytes:
 def _open(path: str, function: Part | None, trial: Trial) -> Iterator[tuple[str, int]]:
     """What others may name whose own answers hang on this way, and in how many files at most."""
     yield from ((name, MAX_FILES) for name in _left_behind(path, function, trial))
+    if function is None and _holds_functions(trial.base.value):  # whoever includes the file may call them
+        name = posixpath.basename(path).lower()
+        yield from ((name, MAX_FILES), (name + _INCLUDED, MAX_FILES))
     world = trial.base.world
     yield from ((posixpath.basename(one).lower(), MAX_ASKING) for one in world.open_files)
     yield from ((name, MAX_ASKING) for part in world.open | trial.open for name in _names_of(part))
@@ -219,6 +225,12 @@ def _left_behind(path: str, function: Part | None, trial: Trial) -> Iterator[str
             yield from _names_of(function)
             own = names_around(function.node)[0]
             yield from (*trial.program.extending.get(own, ()), *trial.program.extended.get(own, ()))
+
+
+def _holds_functions(value: Any, depth: int = 0) -> bool:
+    """Whether it is a function without a name, or a list of such."""
+    inside = value.items.values() if isinstance(value, Array) and depth < MAX_NESTED else ()
+    return isinstance(value, Closure) or any(_holds_functions(one, depth + 1) for one in inside)
 
 
 def _names_of(function: Part) -> Iterator[str]:

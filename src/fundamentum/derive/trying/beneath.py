@@ -104,7 +104,14 @@ _BUILT: Final[Mapping[str, tuple[str, Any, Any]]] = {
     "ZEND_THREAD_SAFE": (THREADS, False, True),
 }
 """Constants by which PHP tells how it was built: what is asked for, as usual, and otherwise."""
-ASKED_FOR: Final = (_BUILT.keys() | TELLING.keys()) - {"PHP_INT_MAX"}
+_TYPES: Final[Mapping[str, int]] = {
+    "gif": 1, "jpeg": 2, "png": 4, "xpm": 16, "webp": 32, "bmp": 64, "avif": 256
+}  # fmt: skip
+"""The bits of ``imagetypes()``, by what gd is built with."""
+_ALWAYS_TYPES: Final = 8 | 128
+CONSTANTS: Final[Mapping[str, int]] = {"IMG_JPG": 2, **{f"IMG_{name.upper()}": bit for name, bit in _TYPES.items()}}
+"""Constants that such an answer is held against."""
+ASKED_FOR: Final = (_BUILT.keys() | TELLING.keys() | {"imagetypes"}) - {"PHP_INT_MAX"}
 """What asks for something beneath PHP wherever it stands."""
 OTHERWISE: Final = "otherwise"
 LIBRARY: Final = "library:"
@@ -142,9 +149,13 @@ def of_php(name: str, there: Callable[[str], bool], tells: Tells) -> Any:
     """
     if built := _BUILT.get(name):
         return built[1] if tells(built[0]) is None else built[2]
+    if name == "imagetypes":
+        lacks = (tells(f"{FEATURE}gd:{feature}") is not None for feature in _TYPES)
+        bits = (0 if lacking else bit for lacking, bit in zip(lacks, _TYPES.values(), strict=True))
+        return _ALWAYS_TYPES | sum(bits) if there("gd") else UNKNOWN
     told = TELLING.get(name)
     if told is None:
-        return NotImplemented
+        return CONSTANTS.get(name, NotImplemented)
     if told.extension and not there(told.extension):
         return UNKNOWN
     value = tells(f"{LIBRARY}{told.library}")

@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Iterable
 from typing import Final, Literal
 
+from fundamentum.derive.families import TOOLS
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.php_source.nodes import called, heading, names_around, nearest
 from fundamentum.derive.statements.host_functions import apart
@@ -68,6 +69,11 @@ class Found:
         """What comes of an extension.  ``top``: of a file that is gone through as a whole."""
         where = told.asked.where
         if not where.file.path:
+            return
+        if told.names[0] in TOOLS and told.comes.outcome in ("stops", "reports") and not told.comes.doubt:
+            part = told.asked.part
+            around = OF_REQUIREMENTS if top and told.comes.outcome == "stops" else _around(told.asked)
+            self.take_wish(where.file.path, Wish("absent", told.names[0], "", part.line, part.text[:60], True, around))
             return
         among = told.names if len(told.names) > 1 else ()
         for name in told.names:

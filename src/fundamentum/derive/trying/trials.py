@@ -11,6 +11,7 @@ from contextlib import contextmanager, suppress
 from functools import cached_property
 from typing import Final, NamedTuple
 
+from fundamentum.derive.families import TOOLS
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong
 from fundamentum.derive.statements.outcomes import STRENGTH
@@ -76,7 +77,8 @@ def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
 
     Without others it stops there, and not without this.
     """
-    sure = [told for told in every if not told.comes.doubt and told.comes.how != SAID]
+    ours = (told for told in every if TOOLS.isdisjoint(told.names))
+    sure = [told for told in ours if not told.comes.doubt and told.comes.how != SAID]
     stopping = [told for told in sure if told.comes.outcome == "stops"]
     at_parts, in_loops = {told.asked.part for told in stopping}, {_loop(told.comes.at) for told in stopping} - {None}
     in_tables: dict[Part | None, int] = {None: 0}
@@ -195,7 +197,7 @@ class Trial:
             left = [
                 name
                 for name, told in alone.items()
-                if weight(told.comes) < weight(Comes(outcome)) and not is_directory(name)
+                if weight(told.comes) < weight(Comes(outcome)) and not is_directory(name) and name not in TOOLS
             ]
             while len(left) > 1 and (found := self._together(left, outcome)) is not None:
                 if len(found.names) > 1:

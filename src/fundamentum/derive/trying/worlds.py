@@ -7,6 +7,7 @@ from typing import Any, Final, NamedTuple
 
 from fundamentum.catalog import canonical
 from fundamentum.catalog.symbols import APART_ONCE, EVERYWHERE, span_in_php
+from fundamentum.derive.families import TOOLS
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.checks import asked_for
@@ -89,7 +90,9 @@ class World:
         settings: Mapping[str, str] = MappingProxyType({}),
         interface: str = "",
     ) -> None:
-        """``settings``: those that are not as they are on a server where there is plenty.
+        """``missing``: extensions that are not there, though they usually are; of tools for developers, that are there.
+
+        ``settings``: those that are not as they are on a server where there is plenty.
 
         ``interface``: by what it is run, as PHP calls that; empty: it may be a page, or the command line.
         """
@@ -97,6 +100,8 @@ class World:
         self.interface_asked = False
         """Whether the program asked by what it is run: ``PHP_SAPI``"""
         self.missing, self.version, self.settings = missing, version, settings
+        self.lacks = missing ^ TOOLS
+        """All that is not there."""
         self.asked: dict[str, list[Asked]] = {}
         self.listing = 0
         self.answers = 0
@@ -124,7 +129,7 @@ class World:
             where = value.part if isinstance(value, Text) else part
             places.append(Asked(machine.steps, part, where, machine.doubt, self.listing > 0))
         self.answers += name != PHP and not name.startswith(DIRECTIVE)
-        return name not in self.missing
+        return name not in self.lacks
 
     def held(self, machine: Machine, whole: Loaded, value: Any) -> Any:
         """Whether a list of what the server has holds something."""
@@ -164,7 +169,7 @@ class World:
             self._started(machine, given, part)
         if name in WRITING and (directory := written_to(machine, name, part, given)):
             self.written.setdefault(directory, part)
-        if name in beneath.TELLING:
+        if name in beneath.ASKED_FOR:
             return self._beneath(machine, name, part)
         if name in ("ini_get", "get_cfg_var"):
             if isinstance(value, OneOf):
@@ -301,7 +306,7 @@ class World:
 
         def there(extension: str) -> bool:
             if not name.isupper():
-                return extension not in self.missing
+                return extension not in self.lacks
             if not self.ask(machine, extension, part):
                 raise Thrown(Thing(Kind("error", None, None, whole=True), made=True), part)  # no constant of that name
             return True

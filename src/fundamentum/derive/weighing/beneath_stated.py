@@ -15,7 +15,7 @@ from fundamentum.model.needs_value import Level
 _REPORTS: Final = "the program reports an error where it is {}"
 _ADVISES: Final = "the program advises it"
 _ALWAYS: Final = EVERYWHERE | {"libxml"}
-BENEATH: Final = ("library", "extension", "feature", "build")
+BENEATH: Final = ("library", "extension", "feature", "build", "absent")
 """Kinds of wishes that are of what lies beneath."""
 
 
@@ -35,6 +35,10 @@ def stated_beneath(whole: Whole, required: Collection[str]) -> Iterator[Demand]:
 def _demand(path: str, wish: Wish, required: Collection[str]) -> Demand | None:
     where, what = f"{path}:{wish.line}", wish.how
     level: Level
+    if wish.kind == "absent":
+        stops = looks_at_requirements(path, wish.around)
+        demand = Demand("absent", wish.name, (EVERYTHING,), "", where, rule=_REPORTS.format("there"), what=what)
+        return demand if stops else None
     if wish.kind == "build":
         stops = wish.stops and looks_at_requirements(path, wish.around)
         rule, built = _REPORTS.format("built otherwise"), wish.value

@@ -20,7 +20,7 @@ from fundamentum.derive.beside.platform_packages import with_demands
 from fundamentum.derive.beside.schedules_in_source import scheduled_in_source
 from fundamentum.derive.beside.sql_schemas import written_for
 from fundamentum.derive.beside.web_modules import web_modules
-from fundamentum.derive.families import DATABASES
+from fundamentum.derive.families import DATABASES, TOOLS
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
 from fundamentum.derive.result import Derived, Entry, Place
@@ -38,7 +38,7 @@ from fundamentum.derive.weighing.levels import entries
 from fundamentum.derive.weighing.pages import pages_that_end
 from fundamentum.derive.weighing.surroundings import surroundings
 from fundamentum.derive.weighing.versions import php_of
-from fundamentum.derive.weighing.weigh import TOOLS, judge
+from fundamentum.derive.weighing.weigh import judge
 from fundamentum.derive.weighing.wishes_together import wished
 from fundamentum.model.constraints import EVERYTHING
 from fundamentum.untrusted.budget import Budget, Spent

@@ -9,7 +9,7 @@ import msgspec
 
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.application.tree import SourceFile
-from fundamentum.derive.families import ASIDE, words_for
+from fundamentum.derive.families import ASIDE, TOOLS, words_for
 from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.result import Place
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
@@ -22,10 +22,6 @@ from fundamentum.model.needs_value import Level
 MAX_PLACES: Final = 12
 ALL_OVER: Final = 8
 """Files that use something without a check: it is more than advised, whatever the program calls it."""
-TOOLS: Final = frozenset(
-    "xdebug pcov uopz ast tideways_xhprof xhprof excimer wmerrors pinba xcache apc suhosin ice guestfs_php psr".split()
-)
-"""Tools for developers, and extensions that no application is helped by: asking for them means something else."""
 _CHOSEN: Final = re.compile(r"(?:drivers?|plugins?|adapters?|backends?|handlers?|addons?)[._-]", re.I)
 """How files are called that are one of several, be their own names what they may."""
 _ASKED: Final = ("asked", "reports", "warns")

@@ -47,6 +47,9 @@ _WRITING: Final = (
     *(f"{name}()" for name in (*PLACES, *DIRECTORIES) if name[:3] not in ("is_", "mkd")),
 )
 
+_KEEPING: Final = (IN_A_FILE, "move_uploaded_file()", "session_save_path()")
+"""What cannot be done where a directory is not there, and is what the program is for."""
+
 
 def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool]) -> Iterable[Entry]:
     """The wishes of the application's own files, and those of its settings files; of several values the strongest.
@@ -147,7 +150,9 @@ def _named(tree: Tree, path: str, wish: Wish) -> str:
     else:
         name = wish.name[1:] if wish.name.startswith("/") else "/".join(filter(None, (tree.base, wish.name)))
     if not has_directory(tree.root, name):
-        return "" if from_root or wish.how.startswith(_WRITING) or _FILE.search(name) else name
+        # Where it is left out of what is handed out, whatever is kept there alone tells that it has to be made.
+        unsure = wish.how.startswith(_WRITING) and not (wish.how in _KEEPING and wish.name.startswith((".", "/")))
+        return "" if from_root or unsure or _FILE.search(name) else name
     return "" if not wish.stops and _holds_code(tree, name) else name
 
 

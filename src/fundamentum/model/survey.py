@@ -13,6 +13,7 @@ from fundamentum.model.packages import Installed, Offer, Repository
 from fundamentum.model.php import Branch, Runtime
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import PlainName, Text
+from fundamentum.model.sandbox import Sandbox
 from fundamentum.model.surrounding_facts import (
     Account,
     Answer,
@@ -191,6 +192,8 @@ class Survey(Fact, frozen=True):
     """The files and directories that decide the configuration of a web server or a site, by its name."""
     marks: dict[Text, Text] = {}
     """What each of them was, and of those of the runtimes: :mod:`fundamentum.model.file_mark`."""
+    sandboxes: tuple[Sandbox, ...] = ()
+    """PHP's services and web servers that systemd keeps from a part of the file system."""
     exposed: tuple[Exposed, ...] = ()
     """What visitors could reach and should not, as far as names and modes tell."""
 

@@ -24,7 +24,7 @@ from fundamentum.survey import file_marks, surroundings
 from fundamentum.survey.line_texts import LineTexts
 from fundamentum.survey.php_runtimes import Place, every_php, runtimes_of
 from fundamentum.survey.php_runtimes import reading as reading_part
-from fundamentum.survey.probes import asked_answers, database_options, distribution
+from fundamentum.survey.probes import asked_answers, database_options, distribution, sandboxes
 from fundamentum.survey.running_services import changed_since, web_servers
 from fundamentum.survey.surroundings import Beside
 from fundamentum.survey.user_files import not_looked_into, with_user_files
@@ -88,6 +88,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         read=read,
         marks=file_marks.marks(host, itertools.chain(*(runtime.files for runtime in runtimes), *read.values())),
         options=options,
+        sandboxes=sandboxes.probe(host, _services(about, runtimes, (*seen.served, *seen.idle))),
         answers=asked_answers.probe(host, asked or Asked(), running.processes),
         **beside,
     )
@@ -127,6 +128,12 @@ def _read(found: sites.Sites, all_sites: Iterable[Site]) -> dict[str, tuple[str,
     for site in all_sites:
         read.setdefault(site.name, []).extend(file_marks.of_site(site))
     return {name: tuple(dict.fromkeys(paths)) for name, paths in read.items()}
+
+
+def _services(about: System, runtimes: Iterable[Runtime], all_sites: Iterable[Site]) -> Iterator[str]:
+    """The services of PHP, and of the web servers that have sites."""
+    yield from (runtime.service for runtime in runtimes if runtime.service)
+    yield from (platform(about.family).web_service(site.server) for site in all_sites)
 
 
 def _running(host: Host, asked: Asked) -> Running:

@@ -10,6 +10,7 @@ from fundamentum.changes.directory import PRIVATE, ArrangeDirectory
 from fundamentum.effective.confinement import judge_directory
 from fundamentum.effective.file_access import account_of, allowed, inside, user_of
 from fundamentum.effective.judged_sites import sites_of
+from fundamentum.effective.sandboxed import in_sandbox
 from fundamentum.kinds.base import Context, Kind, Question
 from fundamentum.kinds.directories.named_rights import judged_by_name
 from fundamentum.kinds.directories.need import DirectoryNeed, directory, placed
@@ -112,7 +113,9 @@ def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     remark = f"every user of the server may write to it (mode {place.mode:04o})" if everyone else None
     verdict: Verdict = "unmet" if remedies else "met"
     finding = replace(finding, verdict=verdict, remedy="; ".join(remedies) or None, remark=remark)
-    return judge_directory(finding, place.real or place.path, target)
+    path = place.real or place.path
+    finding = judge_directory(finding, path, target)
+    return in_sandbox(finding, path, need.access, survey, target, next(iter(sites_of(survey, target)), None))
 
 
 def _as_said(found: Finding, need: DirectoryNeed, place: Place, survey: Survey) -> Finding:

@@ -13,6 +13,7 @@ from fundamentum.catalog.quantity import quantity, size_in_words, span, spelled
 from fundamentum.effective.confinement import fenced
 from fundamentum.effective.followed_values import value_that_counts
 from fundamentum.effective.judged_sites import sites_of
+from fundamentum.effective.sandboxed import read_only, service_of_php
 from fundamentum.kinds.base import Context
 from fundamentum.kinds.limits.need import Limit, LimitNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed, judged
@@ -62,6 +63,7 @@ def links(need: LimitNeed, context: Context) -> Iterator[Link]:
             yield from allowed(sites, "sizes", body, room, survey)
             yield from of_php("file_uploads", "on", least=1)
             yield from _fence(need.amount, target)
+            yield from _sandboxed(need.amount, survey, target, next(iter(sites), None))
             yield from of_php("post_max_size", f">= {body}", f">= {spelled(room)}", body)
             yield from of_php("upload_max_filesize", f">= {spelled(need.amount)}", least=need.amount)
             # The manual on post_max_size: "generally speaking, memory_limit should be larger than post_max_size".
@@ -103,6 +105,16 @@ def _fence(least: int, target: Target) -> Iterator[Link]:
             known = None if fence.value is None else 0.0
             enough = None if fence.value is None else False
             yield Link("PHP", "open_basedir", shown, shown, known, least, fence.origin, enough, remedy)
+
+
+def _sandboxed(least: int, survey: Survey, target: Target, site: Site | None) -> Iterator[Link]:
+    """Where uploads would land, if systemd lets PHP's service write there no more than elsewhere."""
+    service = service_of_php(target.runtime, survey, site)
+    for folder in target.runtime.upload_folders:
+        if fence := read_only(folder, service, survey):
+            lines = f"PrivateTmp=yes, or ReadWritePaths={folder}"
+            remedy = f"let {service} write to {folder}: {lines}, by systemctl edit {service}"
+            yield Link("systemd", service, "", f"{folder} is read-only", 0.0, least, fence.origin, False, remedy)
 
 
 def with_room(size: int) -> int:

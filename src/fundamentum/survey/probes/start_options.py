@@ -198,9 +198,7 @@ def _variables(host: Host, path: str, found: Start, *, shell: bool) -> None:
 
 def _defaults(host: Host, installation: Installation, found: Start) -> None:
     """What the start script of a system without systemd takes from a file of its own."""
-    if host.live and host.stat("/run/systemd/system"):
-        return
-    if any(host.stat(path) for path in _SYSTEMD) and not host.live:
+    if managed_by_systemd(host):
         return
     for path in installation.defaults:
         _variables(host, path, found, shell=True)
@@ -210,6 +208,13 @@ def _defaults(host: Host, installation: Installation, found: Start) -> None:
                 words = words.replace("$CONFFILE", installation.fpm_config or "")  # as the start script sets it
                 command = Line("ExecStart", f"{installation.program} {words}", Origin(path, number))
                 _options(host, command, installation, found)
+
+
+def managed_by_systemd(host: Host) -> bool:
+    """Whether systemd starts services: it does so now, or is there to do so once the system runs."""
+    if host.live:
+        return host.stat("/run/systemd/system") is not None
+    return any(host.stat(path) for path in _SYSTEMD)
 
 
 def _balanced(text: str) -> bool:

@@ -13,6 +13,7 @@ from fundamentum.hosts import processes
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.surrounding_facts import Asked
 from fundamentum.platforms import names, parts, platform, text_of
+from fundamentum.survey.probes import sandboxes
 from fundamentum.survey.probes.asked_answers import SOCKET, TEXT
 from fundamentum.webservers import webserver
 
@@ -109,7 +110,7 @@ def _filter() -> str:
         *entries.values(),
         *("\n".join(function) for function in functions),
     )
-    return "\n\n".join(text.strip("\n") for text in texts)
+    return "\n\n".join(text.strip("\n") for text in texts).replace("%SANDBOXES%", "|".join(sandboxes.KEYS))
 
 
 def _joined(patterns: Iterable[str]) -> str:

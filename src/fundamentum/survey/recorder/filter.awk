@@ -152,6 +152,10 @@ function filtered(line, kind,   key) {
         if (line ~ /^ExecStart/ && (out_task = task_in(line))) return "ExecStart=" out_task
         if (line ~ /^[ \t]*WorkingDirectory[ \t]*=[ \t]*[A-Za-z0-9_.\/@+-]+[ \t]*$/) return line
         if (line ~ /^\[/) return line
+        if (line ~ /^[ \t]*(%SANDBOXES%)[ \t]*=/) { # what stands for something else may be anything
+            if (line !~ /=[A-Za-z0-9_.\/@+ ~:-]*$/) sub(/=.*/, "=%", line)
+            return line
+        }
         if (line ~ /^[ \t]*Environment[ \t]*=[ \t]*$/) return "Environment="
         if (line ~ /^[ \t]*Environment[ \t]*=/) return (out_task = deciding(line)) == "" ? "Environment=X=" : "Environment=" out_task
         if (line ~ /^[ \t]*UnsetEnvironment[ \t]*=/) return line ~ /PHPRC|PHP_INI_SCAN_DIR/ ? line : ""

@@ -44,7 +44,7 @@ class Nginx(WebServerType):
     available, enabled = "/etc/nginx/sites-available", "/etc/nginx/sites-enabled"
     configuration = ("/etc/nginx", "/usr/local/nginx/conf", "/usr/local/etc/nginx")
     read_when_started = ("/etc/nginx",)
-    recorded = Recorded(here=("/usr/local/etc", "/usr/local/nginx", *BODIES))
+    recorded = Recorded(here=("/usr/local/etc", "/usr/local/nginx", *BODIES), units=("nginx",))
     calls_itself = "nginx"
     root_directive = "root"
     shared_roots = ("/usr/share/nginx", "/usr/local/nginx")

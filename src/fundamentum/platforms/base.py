@@ -138,6 +138,23 @@ class Platform:
         "httpd_tmp_t".split()
     )
     """SELinux types that a web server's processes may write to, and the usual one.  Source: httpd_selinux(8)."""
+    content_label: ClassVar[str] = "httpd_sys_content_t"
+    refused_labels: ClassVar[frozenset[str]] = frozenset(
+        "admin_home_t default_t home_root_t mnt_t removable_t root_t src_t tmp_t unlabeled_t user_home_dir_t "
+        "user_tmp_t var_t var_tmp_t".split()
+    )
+    read_labels: ClassVar[frozenset[str]] = frozenset(
+        "bin_t etc_t iso9660_t lib_t public_content_t public_content_rw_t usr_t var_lib_t".split()
+    )
+    """SELinux types of files that they may not read, and may; those of web servers' own begin with ``httpd_``.
+    Source: the reference policy, asked with ``sesearch -A -s httpd_t -c file -p read``."""
+    switched_labels: ClassVar[Mapping[str, str]] = {
+        "user_home_t": "httpd_read_user_content",
+        "nfs_t": "httpd_use_nfs",
+        "cifs_t": "httpd_use_cifs",
+        "fusefs_t": "httpd_use_fusefs",
+    }
+    """Those that they may read if a boolean is on.  Source: the same."""
 
     @property
     def carried_out(self) -> bool:

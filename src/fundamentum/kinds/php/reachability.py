@@ -18,6 +18,7 @@ from fundamentum.changes.web_switch import SwitchOn
 from fundamentum.effective.file_access import WRITE
 from fundamentum.effective.judged_sites import sites_of
 from fundamentum.kinds.php.broken import Broken
+from fundamentum.kinds.php.labels import labelled
 from fundamentum.kinds.php.seen_by_service import scripts_in_sight, socket_in_sight
 from fundamentum.kinds.php.way_to_scripts import (
     document_root,
@@ -252,6 +253,7 @@ LINKS: Final[tuple[Link, ...]] = (
     socket_in_sight,
     document_root,
     scripts_in_sight,
+    labelled,
     shut_in,
     not_in_another_root,
     of_an_ending_that_is_run,

@@ -79,7 +79,7 @@ def facts(site: Site) -> tuple[object, ...]:
         site.part,
         site.runtime,
         site.address,
-        site.barriers,
+        [(barrier.why, barrier.remedy, barrier.stops) for barrier in site.barriers],
         limits,
         [one.unread for one in site.layers],
     )
@@ -94,7 +94,7 @@ def test_however_it_is_written_a_recording_tells_the_same(blanks: list[str], clo
     conf = ""
     for word, blank, stick in zip(WORDS, blanks, close, strict=True):
         conf = (
-            (conf.rstrip() if word == ";" and stick and "#" not in conf.rpartition("\n")[2] else conf)
+            (conf.rstrip() if word == ";" and stick and "#" not in conf.rstrip().rpartition("\n")[2] else conf)
             + word.replace("\0", "; {b} # c")
             + blank
         )

@@ -8,7 +8,7 @@ import os
 import re
 import shutil
 import subprocess
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
@@ -72,6 +72,11 @@ class Root:
             shutil.rmtree(path, ignore_errors=True)
 
 
+def spare(name: str) -> Path:
+    """Where a layer of this process may be put, beside the roots; ``name`` tells its layers apart."""
+    return STORE / f"layer-{os.getpid()}-{name}"
+
+
 def base(release: str) -> Root:
     """A minimal root of a Debian release, made once and kept; services are not started in it."""
     path = STORE / release
@@ -95,6 +100,25 @@ def with_libraries(release: str) -> Root:
             root.run("apt-get", "clean")
             (path / "with-libraries").touch()
         return Root(path)
+
+
+def made_once(name: str, start: Callable[[], Root], make: Callable[[Root], None]) -> Root:
+    """A root that is made of a copy of another one, once, and kept; who changes it takes a layer over it."""
+    path = STORE / name
+    with _locked(path):
+        if not Path(f"{path}.made").exists():
+            make(start().copy(path))
+            Path(f"{path}.made").touch()
+        return Root(path)
+
+
+def with_pool() -> Root:
+    """Bookworm's PHP with its process manager, and nginx, which hands nothing to it yet."""
+    return made_once(
+        "bookworm-pool",
+        lambda: with_libraries("bookworm"),
+        lambda root: root.install("php8.2-fpm", "nginx-light"),
+    )
 
 
 @contextmanager

@@ -3,10 +3,12 @@
 import os
 import shutil
 from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
 from typing import NamedTuple
 
 import pytest
-from debian_root import STORE, Root, with_libraries
+from debian_root import Root, made_once, spare, with_libraries
 
 from .twin import make_twin, serving
 
@@ -36,8 +38,7 @@ class Server(NamedTuple):
     branch: str
 
 
-def make_server(release: str, branch: str, name: str = "test") -> Server:
-    root = with_libraries(release).copy(STORE / f"{name}-{release}")
+def _furnished(root: Root, branch: str) -> None:
     apcu = "php-apcu" if branch.startswith("7") else f"php{branch}-apcu"  # tied to its branch by phpapi-* alone
     suffixes = ("cli", "fpm", "cgi", "xml", "mysql", "gd", "intl", "mbstring", "sqlite3", "zip")
     root.install(*(f"php{branch}-{suffix}" for suffix in suffixes), f"libapache2-mod-php{branch}", apcu, "libfcgi-bin")
@@ -51,26 +52,31 @@ def make_server(release: str, branch: str, name: str = "test") -> Server:
     # Comes second, and loses.
     late = "[plates]\nphp_admin_value[memory_limit] = 640M\nphp_value[max_input_time] = 90\n"
     root.write(f"{folder}/fpm/pool.d/zz-plates.conf", late)
-    return Server(root, branch)
 
 
 RELEASES = {"bullseye": "7.4", "bookworm": "8.2", "trixie": "8.4"}
 
 
+@contextmanager
+def _server(release: str, folder: Path) -> Iterator[Server]:
+    branch = RELEASES[release]
+    made = made_once(f"furnished-{release}", lambda: with_libraries(release), lambda root: _furnished(root, branch))
+    with made.layer(folder) as root:
+        yield Server(root, branch)
+
+
 @pytest.fixture(scope="session", params=list(RELEASES))
 def server(request: pytest.FixtureRequest) -> Iterator[Server]:
     """One server of each release, in turn."""
-    made = make_server(request.param, RELEASES[request.param])
-    yield made
-    shutil.rmtree(made.root.path, ignore_errors=True)
+    with _server(request.param, spare(f"server-{request.param}")) as made:
+        yield made
 
 
 @pytest.fixture(scope="module")
 def bookworm() -> Iterator[Root]:
     """The 8.2 server alone, for rules that are asked of one PHP."""
-    root = make_server("bookworm", "8.2", "rules").root
-    yield root
-    shutil.rmtree(root.path, ignore_errors=True)
+    with _server("bookworm", spare("rules")) as made:
+        yield made.root
 
 
 @pytest.fixture(scope="session")

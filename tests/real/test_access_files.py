@@ -54,7 +54,9 @@ def test_apache_takes_what_is_said_to_be_taken(release: str) -> None:
     with running(release, sites(*((allowed, text) for allowed, text, _ in LINES)), "apache", PORT) as root:
         answers = {f"s{n}": status(f"s{n}") for n in range(len(LINES))}
         found = {site.name: site for site in look(root).sites}
-        again = {site.name: site for site in survey(open_recording(recorded(root, "dash"), "x")).sites}
+        again = found
+        if release == "bookworm":
+            again = {site.name: site for site in survey(open_recording(recorded(root, "dash"), "x")).sites}
     wrong = [
         (*row, said_of(found[name]), said_of(again[name]), answers[name])
         for row, name in zip(LINES, answers, strict=True)
@@ -64,7 +66,7 @@ def test_apache_takes_what_is_said_to_be_taken(release: str) -> None:
     # A recording holds the names of lines, and not all that is said in them.
     differing = [row for row, name in zip(LINES, answers, strict=True) if said_of(again[name]) != row[2]]
     assert [row for row in differing if said_of(again[f"s{LINES.index(row)}"]) != TAKEN] == []
-    assert len(differing) < 12, differing
+    assert len(differing) < 12, differing  # none where it was not recorded
 
 
 def test_a_plan_switches_on_what_such_a_file_needs() -> None:

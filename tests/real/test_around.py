@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, with_libraries
+from debian_root import STORE, Root, with_pool
 
 from fundamentum.effective.file_access import allowed
 from fundamentum.hosts.directory import DirectoryHost
@@ -26,8 +26,8 @@ pytestmark = pytest.mark.real
 
 @pytest.fixture(scope="module")
 def server() -> Iterator[Root]:
-    root = with_libraries("bookworm").copy(STORE / "test-around")
-    root.install("php8.2-fpm", "acl", "nginx-light")
+    root = with_pool().copy(STORE / "test-around")
+    root.install("acl")
     surround(root)
     yield root
     shutil.rmtree(root.path, ignore_errors=True)

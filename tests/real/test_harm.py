@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, base, with_libraries
+from debian_root import STORE, Root, base, spare, with_pool
 
 from .carried_out import fundamentum
 from .playing import PLAYBOOK, play
@@ -36,8 +36,8 @@ UPLOADS = NEEDS + '[uploads]\nlargest = "20M"\n'
 @pytest.fixture(scope="module")
 def web() -> Iterator[Root]:
     """A server with both web servers, and no PHP that either of them runs."""
-    root = with_libraries("bookworm").copy(STORE / "test-harm")
-    root.install("nginx-light", "php8.2-fpm", "python3", "python3-apt", "patch", "cron")
+    root = with_pool().copy(STORE / "test-harm")
+    root.install("python3", "python3-apt", "patch", "cron")
     root.write("/srv/nightlog/public/index.php", PAGE)
     root.write("/etc/nginx/sites-available/default", "")
     yield root
@@ -46,7 +46,7 @@ def web() -> Iterator[Root]:
 
 @pytest.fixture
 def server(web: Root, tmp_path: Path) -> Iterator[Root]:
-    with web.layer(tmp_path / "layer") as layer:
+    with web.layer(spare(tmp_path.name)) as layer:
         yield layer
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, with_libraries
+from debian_root import STORE, Root, spare, with_libraries
 
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.plan.made_plan import Plan
@@ -31,7 +31,7 @@ def installed() -> Iterator[Root]:
 
 @pytest.fixture
 def server(installed: Root, tmp_path: Path) -> Iterator[Root]:
-    with installed.layer(tmp_path / "layer") as layer:
+    with installed.layer(spare(tmp_path.name)) as layer:
         yield layer
 
 

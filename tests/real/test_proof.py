@@ -4,7 +4,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from debian_root import Root
+from debian_root import Root, spare
 
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.kinds import asked_by
@@ -101,7 +101,7 @@ def test_a_site_that_answers_no_other_script_is_asked_through_its_pool() -> None
 def test_where_nothing_runs_nothing_is_claimed(tmp_path: Path) -> None:
     server, files = files_of("fpm: nothing", "8.2", PORT)
     assert server == "nginx"
-    with made("bookworm").layer(tmp_path / "layer") as root:
+    with made("bookworm").layer(spare(tmp_path.name)) as root:
         for name, content in files.items():
             root.write(name.format(branch="8.2"), content)
         text = as_script(

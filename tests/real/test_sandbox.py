@@ -11,7 +11,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import Root, base
+from debian_root import Root, base, spare
 from msgspec.structs import replace
 
 from fundamentum.changes.directory import ArrangeDirectory
@@ -107,7 +107,7 @@ def changed(root: Root) -> set[str]:
 def test_scripts_do_what_they_say_and_nothing_else(tmp_path: Path) -> None:
     for number, made in enumerate(plans(tmp_path / "surveys", 40)):
         script = as_script(made)
-        with base("bookworm").layer(tmp_path / "layer") as root:
+        with base("bookworm").layer(spare(tmp_path.name)) as root:
             for stub in STUBS:
                 root.write(f"/stubs/{stub}", "#!/bin/sh\nexit 1\n" if stub.endswith("query") else "#!/bin/sh\nexit 0\n")
                 (root.path / f"stubs/{stub}").chmod(0o755)

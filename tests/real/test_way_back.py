@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, with_libraries
+from debian_root import STORE, Root, spare, with_pool
 
 from .carried_out import fundamentum
 
@@ -38,8 +38,8 @@ largest = "20M"
 @pytest.fixture(scope="module")
 def web() -> Iterator[Root]:
     """A server with a site, an extension that is switched off, and a directory of root's."""
-    root = with_libraries("bookworm").copy(STORE / "test-way-back")
-    root.install("nginx-light", "php8.2-fpm", "patch")
+    root = with_pool().copy(STORE / "test-way-back")
+    root.install("patch")
     root.run("phpdismod", "-v", "8.2", "-s", "fpm", "ctype")
     root.write("/srv/nightlog/public/index.php", "<?php echo 'answered';")
     root.write("/etc/nginx/sites-enabled/nightlog", SITE)
@@ -51,7 +51,7 @@ def web() -> Iterator[Root]:
 @pytest.fixture
 def server(web: Root, tmp_path: Path) -> Iterator[Root]:
     (tmp_path / "nightlog.needs.toml").write_text(NEEDS)
-    with web.layer(tmp_path / "layer") as layer:
+    with web.layer(spare(tmp_path.name)) as layer:
         code, script = fundamentum(
             "plan", f"{tmp_path}/nightlog.needs.toml", "--server", str(layer.path), "--format", "script"
         )

@@ -91,3 +91,24 @@ def test_what_is_not_parsed_cannot_change_the_answer(tree: dict[str, Any], tmp_p
         (e.key, e.level, e.value, e.way) for e in every.entries
     ]
     assert some.parsed < every.parsed
+
+
+@pytest.mark.parametrize(
+    ("files", "several"),
+    [
+        ({"nightlog/index.php": "<?php require 'lib.php';", "nightlog/lib.php": "<?php", "vault/public/index.php": "<?php"}, True),
+        ({"admin/index.php": "<?php", "nightlog/index.php": "<?php"}, False),
+        ({"nightlog/index.php": "<?php require '../common.php';", "vault/index.php": "<?php"}, False),
+        ({"nightlog/index.php": "<?php", "vault/index.php": "<?php", "sky/sky.php": "<?php"}, False),
+        ({"nightlog/index.php": "<?php", "vault/index.php": "<?php", "start.php": "<?php"}, False),
+        ({"nightlog/index.php": "<?php", "vault/index.php": "<?php", "composer.json": "{}"}, False),
+        ({"nightlog/index.php": "<?php", "docs/index.php": "<?php"}, False),
+    ],
+)  # fmt: skip
+def test_applications_side_by_side_without_manifests(tmp_path: Path, files: dict[str, str], several: bool) -> None:
+    write(tmp_path, files)
+    if several:
+        with pytest.raises(InputError, match="holds several applications: nightlog, vault"):
+            derive(tmp_path)
+    else:
+        derive(tmp_path)

@@ -38,6 +38,12 @@ _ONLY_IF: Final = lazy_regex(
     r"\b(?:if|when) you(?:'d)? (?:want|wish|like|would like|plan|intend|use|are (?:using|planning|going))\b", re.I
 )
 """What is for some alone, however it is asked for: *you need LDAP if you want to log in through a directory*."""
+_LACKS_ADVISED: Final = lazy_regex(
+    r"\b(?:missing|lack(?:s|ing)?)\b.{0,20}\b(?:recommended|optional|suggested)\b|"
+    r"\brecommended to (?:install|enable)\b",
+    re.I,
+)
+"""What is missing, and was only recommended: *is missing some recommended modules*."""
 _NOT_REQUIRED: Final = lazy_regex(r"\bnot (?:strictly |absolutely )?(?:required|mandatory|needed|necessary)\b", re.I)
 _DENIED: Final = lazy_regex(r"(?<!\w)(?:no|nein|non|optional)\W*$", re.I)
 
@@ -47,7 +53,7 @@ def level_of(line: Line) -> Level:
     if _denied(line):
         return "recommended"
     for text in (line.text, line.heading):
-        if _NOT_REQUIRED.search(text) or _ONLY_IF.search(text):
+        if _NOT_REQUIRED.search(text) or _ONLY_IF.search(text) or _LACKS_ADVISED.search(text):
             return "recommended"
         soft, hard = _SOFT.search(text), _HARD.search(text)
         if soft and (not hard or text == line.heading):

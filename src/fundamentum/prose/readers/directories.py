@@ -31,9 +31,15 @@ _NO_NAMES: Final = frozenset(
 _WRITABLE: Final = lazy_regex(
     r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\b(?:cannot|unable to) (?:write|create)\b|"
     r"\b(?:could|can) ?not be "
-    r"written\b|\bbeschreibbar\b|\baccessible en écriture\b|\bpermission denied\b|\bread-only\b",
+    r"written\b|(?:should|must|has to|needs to) be (?:set to )?0?7[67][0-7]\b|"
+    r"\bbeschreibbar\b|\baccessible en écriture\b|\bpermission denied\b|\bread-only\b",
     re.I,
 )
+_FILE: Final = lazy_regex(
+    r"\bfile\s+[\"'`]?(\.?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9]+)?)[\"'`]?\s|"
+    r"\A\W{0,4}([A-Za-z0-9_-]+\.(?:php|ini|json|ya?ml|xml|env|conf|inc))[\"'`]? (?:is|must|has|should|needs)\b"
+)
+"""A file that is named without a directory."""
 _ASKED_OF_ALL: Final = lazy_regex(r"\b(?:directories|folders)\b.*\bwrit|\bwrit.*\b(?:directories|folders)\b", re.I)
 """What stands above a list of directories."""
 
@@ -50,8 +56,9 @@ def read(line: Line) -> Iterator[Statement]:
         if entry and "." not in entry[1]:
             yield Statement(("directories", level), "writable", entry[1], level)
         return
-    if bare := re.search(r"\b(?:file)\s+[\"'`]?(\.?[A-Za-z0-9_-]+(?:\.[A-Za-z0-9]+)?)[\"'`]?\s", line.text):
-        yield from [Statement(("installation", "writable"), bare[1])] if "." in bare[1] else []
+    if bare := _FILE.search(line.text):
+        name = bare[1] or bare[2]
+        yield from [Statement(("installation", "writable"), name)] if "." in name else []
     if several := _SEVERAL.search(line.text):
         names = re.split(r",\s*(?:and\s+)?|\s+and\s+", several[1])
         yield from (Statement(("directories", level), "writable", name, level) for name in names if "/" not in name)

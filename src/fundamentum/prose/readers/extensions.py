@@ -54,6 +54,7 @@ _ASKS: Final = lazy_regex(r"requir|optional|recommend|prerequisite|dependenc|nee
 """Headings above what an application asks for."""
 _ROW: Final = lazy_regex(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
 """The rest of a line that an installer writes for each of its checks."""
+_BEGINNING: Final = lazy_regex(r"\s*(?:\[?(?:error|fail(?:ed|ure)?|critical|warn(?:ing)?|notice)\]?:?\s+)?", re.I)
 _VERSION_FIRST: Final = lazy_regex(r"PHP\W{0,3}\d[\d.]*\+?(?: or \w+)?\s*,", re.I)
 """``PHP 7.4+, GD, curl``"""
 _DRIVER_FOR: Final = lazy_regex(r"\bdrivers? for [^().;]*$", re.I)
@@ -140,8 +141,8 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
 
 
 def _begins_at(line: Line, at: int) -> bool:
-    """Whether a line begins at a place."""
-    return not line.text[:at].strip()
+    """Whether a line begins at a place, or behind a mark: ``[ERROR] gd: No``."""
+    return _BEGINNING.fullmatch(line.text[:at]) is not None
 
 
 def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:

@@ -22,7 +22,7 @@ _PRESENT: Final = lazy_regex(
     re.I,
 )
 _LEAST: Final = lazy_regex(
-    r"(?:>=|≥|=>|at least|minimum(?: of| value)?(?: is)?|min\.?|should be(?: set to)?|must be(?: set to)?|has "
+    r"(?:>=|≥|=>|→|->|⇒|at least|minimum(?: of| value)?(?: is)?|min\.?|should be(?: set to)?|must be(?: set to)?|has "
     r"to be|needs? to be|"
     r"requires?d?|recommended(?: value)?(?: is)?|"
     r"(?:higher|more|greater|larger) than|increase(?: it| this)?(?: to)?|raise(?: it)?(?: to)?|set(?: it|"
@@ -142,7 +142,7 @@ def _condition(name: str, text: str) -> str | None:
         return f"lacks {word[1] or word[2]}" if word else "unset" if _UNSET.search(text) else None
     if number := _number(name, text):
         return number if not switch else {"0": "off", "1": "on"}.get(number.removeprefix(">= "))
-    if _UNSET.search(text):
+    if _UNSET.search(text) or (name == "open_basedir" and _OFF.search(text)):
         return "unset"
     if (
         switch

@@ -105,7 +105,9 @@ def test_what_is_not_parsed_cannot_change_the_answer(tree: dict[str, Any], tmp_p
         ({"nightlog/index.php": "<?php", "docs/index.php": "<?php"}, False),
     ],
 )  # fmt: skip
-def test_applications_side_by_side_without_manifests(tmp_path: Path, files: dict[str, str], several: bool) -> None:
+def test_applications_side_by_side_without_manifests(
+    tmp_path: Path, files: dict[str, str | bytes], several: bool
+) -> None:
     write(tmp_path, files)
     if several:
         with pytest.raises(InputError, match="holds several applications: nightlog, vault"):

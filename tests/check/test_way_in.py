@@ -10,7 +10,7 @@ from fundamentum.check.judge import check
 from fundamentum.model.findings import Finding
 from fundamentum.model.origin import Origin
 from fundamentum.model.packages import Offer
-from fundamentum.model.php import Runtime, Setting
+from fundamentum.model.php import Refusal, Runtime, Setting
 from fundamentum.model.surrounding_facts import Account, Machine, Place, ServerProcess, UnknownLine, WebServer
 from fundamentum.model.survey import Site, Survey
 from fundamentum.model.system import System
@@ -93,6 +93,7 @@ def judged(server: str = "nginx", sapi: str = "fpm", selector: str | None = None
     return check(needs(), survey, selector).findings[0]
 
 
+REFUSED = Refusal("pm = fast is none", Origin("/etc/x.conf", 4))
 UNSEEN = {"processes": "unseen", "servers": (ServerProcess("nginx"),)}
 CASES: list[tuple[dict[str, Any], str, str]] = [  # what is so, words of the finding (empty: nothing is wrong), of the remedy
     ({}, "", ""),
@@ -102,6 +103,9 @@ CASES: list[tuple[dict[str, Any], str, str]] = [  # what is so, words of the fin
     ({"server": "apache2", "servers": (ServerProcess("apache2"),)}, "Apache is not running", "systemctl start apache2"),
     ({"runtime": {"started": None}}, "php8.2-fpm is not running, so nightlog is answered with an error", "systemctl start php8.2-fpm"),
     ({"runtime": {"started": None}, **UNSEEN}, "", ""),
+    ({"runtime": {"started": None, "refused": REFUSED}}, "php8.2-fpm does not start: pm = fast is none (/etc/x.conf:4)", "mend that line, and start php8.2-fpm"),
+    ({"runtime": {"started": None, "refused": REFUSED}, **UNSEEN}, "php8.2-fpm does not start: pm = fast is none", "mend that line"),
+    ({"runtime": {"refused": REFUSED}}, "", ""),
     ({"sapi": "apache2", "server": "apache2", "runtime": {"started": None}}, "", ""),
     ({"site": {"failing": "/srv/.htaccess:1: no"}}, "every request of nightlog fails: /srv/.htaccess:1: no", "take that line out"),
     ({"runtime": {"listen_owner": None}}, "the socket /run/php/x.sock is not open to www-data", "set listen.owner = www-data in /etc/x.conf and restart php8.2-fpm"),
@@ -245,3 +249,8 @@ def test_a_part_that_is_handed_elsewhere_is_not_the_site() -> None:
     assert (judged.findings[0].verdict, "php7.4-fpm.sock" in (judged.findings[0].found or "")) == ("unmet", True)
     made = plan([needs()], survey, "a /srv/a/old", today=TODAY)
     assert not made.complete
+
+
+def test_what_runs_and_would_not_start_again_is_remarked() -> None:
+    finding = judged(runtime={"refused": REFUSED})
+    assert finding.remark == "php8.2-fpm would not start again: pm = fast is none (/etc/x.conf:4)"

@@ -6,7 +6,11 @@ import pytest
 
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.survey.probes import fpm_pools
+from fundamentum.survey.probes.fpm_refusals import refusal
 from tests.small_root import write
+from tests.survey.pool_files import CASES as FILES
+from tests.survey.pool_files import OF_BRANCHES, OF_SYSTEM
+from tests.survey.pool_files import POOL as STATIC
 
 MAIN = "[global]\nerror_log = x\ninclude=/etc/fpm/pool.d/*.conf\n"
 POOL = "[www]\nuser = www-data\nlisten = /run/$pool.sock\n"
@@ -28,8 +32,8 @@ def pools(
     root: Path, files: dict[str, str | bytes], main: str = MAIN
 ) -> tuple[list[fpm_pools.Pool], list[str], list[str]]:
     write(root, {"etc/fpm/main.conf": main, **{f"etc/fpm/pool.d/{name}": text for name, text in files.items()}})
-    found, read, remarks = fpm_pools.probe(DirectoryHost(root, "x"), "/etc/fpm/main.conf", {})
-    return found, read, [remark.why for remark in remarks]
+    found = fpm_pools.probe(DirectoryHost(root, "x"), "/etc/fpm/main.conf", {})
+    return found.pools, found.files, [remark.why for remark in found.remarks]
 
 
 @pytest.mark.parametrize(("files", "expected"), CASES)
@@ -76,3 +80,42 @@ def test_what_cannot_be_read_is_said(tmp_path: Path) -> None:
     _, _, remarks = pools(tmp_path / "b", {"a.conf": b"[www]\n" + b";" * 2_000_000})
     assert len(remarks) == 1
     assert "too many included files" in pools(tmp_path / "c", {"a.conf": "include=/etc/fpm/pool.d/a.conf\n"})[2][0]
+
+
+def refused(root: Path, text: str, branch: str = "8.2") -> str:
+    write(
+        root,
+        {
+            "etc/passwd": "root:x:0:0\nwww-data:x:33:33\n",
+            "etc/group": "root:x:0\nwww-data:x:33\n",
+            "srv/a": "",
+            "tmp/b": "",
+        },
+    )
+    write(root, {"etc/fpm/main.conf": text})
+    host = DirectoryHost(root, "x", live=True)
+    found = fpm_pools.probe(host, "/etc/fpm/main.conf", {})
+    said = refusal(host, found.lines, found.broken, branch)
+    return said.why if said else ""
+
+
+@pytest.mark.parametrize("case", [*FILES, *OF_SYSTEM])
+def test_what_the_manager_refuses(tmp_path: Path, case: str) -> None:
+    text, words = {**FILES, **OF_SYSTEM}[case]
+    said = refused(tmp_path, text)
+    assert (words in said) and bool(said) == bool(words)
+
+
+@pytest.mark.parametrize("case", OF_BRANCHES)
+def test_what_a_branch_knows(tmp_path: Path, case: str) -> None:
+    line, since = OF_BRANCHES[case]
+    said = {branch: refused(tmp_path, f"{STATIC}{line}\n", branch) for branch in ("7.4", "8.0", "8.2", "8.4")}
+    assert [branch for branch, why in said.items() if not why] == [branch for branch in said if branch >= since]
+
+
+def test_what_is_left_out_is_not_told(tmp_path: Path) -> None:
+    """A pool that says nothing of its processes may be one of which more is left out; so may users be."""
+    assert refused(tmp_path, "[www]\nuser = www-data\nlisten = /run/x.sock\n") == ""
+    assert refused(tmp_path, f"{STATIC}chdir = /nowhere/at/all\n") == ""
+    write(tmp_path, {"etc/nsswitch.conf": "passwd: files sss\n"})
+    assert refused(tmp_path, STATIC.replace("www-data", "ida")) == ""

@@ -133,6 +133,13 @@ class Sample(Fact, frozen=True):
     """What it sets."""
 
 
+class Refusal(Fact, frozen=True):
+    """Why a process manager does not start with the files that are there now."""
+
+    why: Text
+    origin: Origin
+
+
 class Runtime(Fact, frozen=True):
     """One way PHP runs on this server, with the configuration that counts for it."""
 
@@ -189,6 +196,8 @@ class Runtime(Fact, frozen=True):
     settings: dict[DirectiveName, Setting] = {}
     manager: dict[DirectiveName, Setting] = {}
     """What the process manager itself limits (``request_terminate_timeout``, :data:`ENDINGS`), by directive."""
+    refused: Refusal | None = None
+    """Why the process manager would not start again, and none of its pools."""
     pool_also: tuple[Text, ...] = ()
     """What else the pool sets for what it runs (``env``), by name."""
     extensions: tuple[Loaded, ...] = ()

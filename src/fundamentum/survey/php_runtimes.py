@@ -22,6 +22,7 @@ from fundamentum.survey import file_marks
 from fundamentum.survey.installations import installations
 from fundamentum.survey.probes import fpm_pools, php_config, php_modules
 from fundamentum.survey.probes.fpm_pools import Pool
+from fundamentum.survey.probes.fpm_refusals import refusal
 from fundamentum.survey.probes.php_config import Configuration
 from fundamentum.survey.probes.php_modules import Shelf
 from fundamentum.survey.probes.process_managers import with_masters
@@ -119,10 +120,13 @@ def _runtimes(
     started = last_read(host, about, one, running)
     if not one.fpm_config:
         return [_runtime(host, one, place, configuration, None, started)], []
-    pools, files, remarks = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
-    configuration.files += files
-    configuration.remarks += remarks
-    return [_runtime(host, one, place, configuration, pool, started) for pool in pools], [] if pools else remarks
+    found = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
+    configuration.files += found.files
+    configuration.remarks += found.remarks
+    runtimes = [_runtime(host, one, place, configuration, pool, started) for pool in found.pools]
+    refused = refusal(host, found.lines, found.broken, one.branch)
+    runtimes = [replace(runtime, refused=refused) for runtime in runtimes]
+    return runtimes, [] if runtimes else found.remarks
 
 
 def _not_read(host: Host, one: Installation, usual: Sequence[str], configuration: Configuration) -> Iterator[Remark]:

@@ -56,6 +56,8 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
             words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "demands": broken.changes}
             return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
     asides = [barrier.why for barrier in site.barriers if not barrier.stops]
+    if (refused := target.runtime.refused) is not None:
+        asides.append(f"{target.runtime.service or 'it'} would not start again: {refused.why} ({refused.origin})")
     if survey.processes == "unseen" and not platform(survey.system.family).shows_a_visit:
         asides.append(UNSEEN)
     return replace(finding, remark="; ".join(asides)) if asides and not finding.remark else finding
@@ -188,6 +190,15 @@ def _answering(barrier: Barrier, survey: Survey, target: Target) -> Iterator[Add
             return
 
 
+def _takes_its_files(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether PHP's process manager starts with its files: one wrong line keeps all of its pools from starting."""
+    runtime = target.runtime
+    if runtime.refused and runtime.started is None:
+        service = runtime.service or "the process manager"
+        found = f"{service} does not start: {runtime.refused.why} ({runtime.refused.origin})"
+        yield Broken(found, f"mend that line, and start {service}", runtime.refused.origin)
+
+
 def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """Whether PHP's process manager runs."""
     runtime = target.runtime
@@ -247,6 +258,7 @@ LINKS: Final[tuple[Link, ...]] = (
     _stale,
     _refused,
     _barred_by_rules,
+    _takes_its_files,
     _manager,
     _waiting,
     _socket,

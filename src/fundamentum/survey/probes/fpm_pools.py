@@ -14,11 +14,13 @@ from fundamentum.model.php import ENDINGS, Setting
 from fundamentum.model.remark import Remark
 from fundamentum.model.safe_text import is_directive, is_plain
 from fundamentum.php_files import ini
+from fundamentum.survey.probes.fpm_refusals import Line
 
 MAX_FILES: Final = 5000
 MAX_OVERRIDES: Final = 5000
 """Lines of one pool that set something for PHP."""
 MAX_VALUE: Final = 10_000
+MAX_LINES: Final = 50_000
 MAX_DEPTH: Final = 5
 _ADDRESS: Final = lazy_regex(r"/|\d+$|.*:\d+$")
 """A path in full, a port, or an address with one."""
@@ -64,16 +66,29 @@ class Pool(msgspec.Struct):
     """What else it sets that an application may rest on, by name."""
 
 
-def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Pool], list[str], list[Remark]]:
-    """The pools that the manager's main file sets up, the files they were read from, and what could not be read.
+class Found(msgspec.Struct):
+    """What the manager's files say."""
+
+    pools: list[Pool]
+    files: list[str]
+    """The files that were read."""
+    remarks: list[Remark]
+    """What could not be read."""
+    lines: list[Line]
+    """All that they set, in the order in which it is read."""
+    broken: Origin | None = None
+    """Where a syntax error is."""
+
+
+def probe(host: Host, main: str, constants: Mapping[str, str]) -> Found:
+    """The pools that the manager's main file sets up.
 
     Source: the manager's own reader (``fpm_conf.c``): ini dialect, ``include`` with patterns, ``$pool`` in values;
     a section that comes again continues the pool of that name.
     """
-    pools: dict[str, Pool] = {}
-    files: list[str] = []
-    remarks: list[Remark] = []
-    _read(host, main, constants, pools, files, remarks, 0)
+    reader = _Reader(host, constants)
+    reader.read(main)
+    pools, remarks = reader.pools, reader.found.remarks
     odd = [
         pool
         for pool in pools.values()
@@ -85,49 +100,63 @@ def probe(host: Host, main: str, constants: Mapping[str, str]) -> tuple[list[Poo
     for one in odd:
         del pools[one.name]
         remarks.append(Remark("FPM pools", f"{one.file}: a pool with an unusual name or user is left out"))
-    return list(pools.values()), files, remarks
+    reader.found.pools = list(pools.values())
+    return reader.found
 
 
-def _read(
-    host: Host,
-    path: str,
-    constants: Mapping[str, str],
-    pools: dict[str, Pool],
-    files: list[str],
-    remarks: list[Remark],
-    depth: int,
-    include: str = "",
-) -> None:
-    if depth > MAX_DEPTH or len(files) >= MAX_FILES:
-        remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
-        return
-    try:
-        text = text_of(host, path, MAX_TEXT // 4)
-    except HostError as error:
-        remarks.append(Remark("FPM pools", str(error)))
-        return
-    if text is None:
-        return
-    files.append(path)
-    parsed = ini.parse(text, constants)
-    if parsed.broken_at:
-        remarks.append(
-            Remark("FPM pools", f"{path}:{parsed.broken_at}: syntax error; the manager does not start with this file")
-        )
-    for entry in parsed.entries:
+class _Reader:
+    """One file after the other, as they include each other."""
+
+    def __init__(self, host: Host, constants: Mapping[str, str]) -> None:
+        self.host, self.constants = host, constants
+        self.pools: dict[str, Pool] = {}
+        self.found = Found([], [], [], [])
+
+    def read(self, path: str, depth: int = 0, include: str = "") -> None:
+        """A file with those that it includes.  ``include``: the pattern by which it is included itself."""
+        found = self.found
+        if depth > MAX_DEPTH or len(found.files) >= MAX_FILES:
+            found.remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
+            return
+        try:
+            text = text_of(self.host, path, MAX_TEXT // 4)
+        except HostError as error:
+            found.remarks.append(Remark("FPM pools", str(error)))
+            return
+        if text is None:
+            return
+        found.files.append(path)
+        parsed = ini.parse(text, self.constants)
+        if parsed.broken_at:
+            found.broken = found.broken or Origin(path, parsed.broken_at)
+            why = f"{path}:{parsed.broken_at}: syntax error; the manager does not start with this file"
+            found.remarks.append(Remark("FPM pools", why))
+        for entry in parsed.entries:
+            self._take(entry, path, depth, include)
+
+    def _take(self, entry: ini.Entry, path: str, depth: int, include: str) -> None:
+        section = entry.section or ""
+        if len(self.found.lines) < MAX_LINES:
+            value = _expanded(section, entry.value)
+            self.found.lines.append(Line(section, entry.name, entry.key, value, Origin(path, entry.line)))
         if entry.name == "include" and entry.value:
-            for included in _included(host, entry.value, remarks):
-                _read(host, included, constants, pools, files, remarks, depth + 1, entry.value)
-        elif entry.section and entry.section != "global":
+            for included in _included(self.host, entry.value, self.found.remarks):
+                self.read(included, depth + 1, entry.value)
+        elif section and section != "global":
             folder = posixpath.dirname(path) if include else None
-            pool = pools.setdefault(entry.section, Pool(entry.section, path, folder, posixpath.basename(include)))
+            pool = self.pools.setdefault(section, Pool(section, path, folder, posixpath.basename(include)))
             _take(pool, entry, path)
 
 
+def _expanded(pool: str, value: str | None) -> str | None:
+    """A value with the pool's name in the place of ``$pool``."""
+    if value is not None and len(value) + len(pool) * value.count("$") < MAX_VALUE:
+        return value.replace("$pool", pool)
+    return value
+
+
 def _take(pool: Pool, entry: ini.Entry, path: str) -> None:
-    value = entry.value
-    if value is not None and len(value) + len(pool.name) * value.count("$") < MAX_VALUE:
-        value = value.replace("$pool", pool.name)
+    value = _expanded(pool.name, entry.value)
     kind, _, suffix = entry.name.rpartition("_")
     if len(pool.overrides) >= MAX_OVERRIDES:
         return

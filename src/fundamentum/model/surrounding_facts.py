@@ -94,7 +94,7 @@ class Barrier(Fact, frozen=True):
 
 
 class UnknownLine(Fact, frozen=True):
-    """A line of a directory's own file that its web server does not take, so that it answers with an error there."""
+    """A line that its web server does not take: in a directory's own file it then answers with an error there."""
 
     why: Text
     origin: Origin

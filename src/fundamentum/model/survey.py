@@ -115,6 +115,9 @@ class Site(Fact, frozen=True):
     first_page: FirstPage = ""
     unknown_lines: tuple[UnknownLine, ...] = ()
     """Lines for which every request of it fails, as long as the web server does not know them."""
+    refused: tuple[UnknownLine, ...] = ()
+    """Lines of its web server's own files, and of its own where that does not read it yet, with which that does not
+    start."""
 
     @property
     def local_port(self) -> int | None:

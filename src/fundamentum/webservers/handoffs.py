@@ -72,6 +72,8 @@ class Handoff(msgspec.Struct, frozen=True):
     """Why every such request fails, whatever PHP is."""
     unknown_lines: tuple[UnknownLine, ...] = ()
     """As :attr:`~fundamentum.model.survey.Site.unknown_lines` has it."""
+    refused: tuple[UnknownLine, ...] = ()
+    """As :attr:`~fundamentum.model.survey.Site.refused` has it."""
     layers: tuple[Layer, ...] = ()
     """What the web server's configuration changes of PHP's, for these requests."""
     modules: tuple[str, ...] = ()

@@ -181,6 +181,7 @@ def _site(handoff: Handoff, runtime: Runtime | None) -> Site:
         handed=handoff.handed if handoff.handed and handoff.handed.text else None,
         first_page=handoff.first_page,
         unknown_lines=handoff.unknown_lines,
+        refused=handoff.refused,
     )
 
 

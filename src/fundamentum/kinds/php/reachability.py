@@ -5,7 +5,7 @@ Only what was seen is judged.  Where processes cannot be seen (an image, a root 
 
 import posixpath
 import shlex
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from typing import Any, Final, Literal
 
 from msgspec.structs import replace
@@ -34,7 +34,7 @@ from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.findings import Finding, LinkedSite, Switch, Target
 from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
-from fundamentum.model.surrounding_facts import Barrier
+from fundamentum.model.surrounding_facts import Barrier, UnknownLine
 from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 from fundamentum.webservers import OTHER_PACKAGES, webserver
@@ -56,6 +56,8 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
             words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "demands": broken.changes}
             return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
     asides = [barrier.why for barrier in site.barriers if not barrier.stops]
+    if lines := _unknown(site.refused, survey, site):
+        asides.append(f"{webserver(site.server).title} would not start again: {lines[0].origin}: {lines[0].why}")
     if (refused := target.runtime.refused) is not None:
         asides.append(f"{target.runtime.service or 'it'} would not start again: {refused.why} ({refused.origin})")
     if survey.processes == "unseen" and not platform(survey.system.family).shows_a_visit:
@@ -118,21 +120,49 @@ def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
         yield Broken(
             f"every request of {site.name} fails: {site.failing}", "take that line out, or let the web server take it"
         )
-    server = next((one for one in survey.web_servers or () if one.server == site.server), None)
-    unknown = [line for line in site.unknown_lines if server is None or line.module not in server.modules]
-    lacking = [line for line in unknown if line.module]
-    for line in lacking[:1]:
-        found = f"every request of {site.name} fails: {line.origin}: {line.why}"
-        modules = tuple(one.module for one in lacking if one.module)
-        if server and all(one.installed for one in lacking):
-            switch = Switch(site.server, modules)
-            yield Broken(found, _in_commands(switch, "restart", survey), line.origin, (SwitchOn(switch),))
-        else:
-            remedy = f"install what is missing of {', '.join(modules)} and let its configuration load it"
-            yield Broken(found, f"{remedy}, or take the line out", line.origin)
+    unknown = _unknown(site.unknown_lines, survey, site)
+    yield from _lacking(f"every request of {site.name} fails", [line for line in unknown if line.module], survey, site)
     for line in unknown[:1]:
         found = f"{line.why}; if none does, every request of {site.name} fails"
         yield Broken(found, "ask the site for a page", line.origin, unknown=True)
+
+
+def _unknown(lines: Iterable[UnknownLine], survey: Survey, site: Site) -> list[UnknownLine]:
+    """The lines that the site's web server does not know, with the modules that it has now."""
+    server = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    return [line for line in lines if server is None or line.module not in server.modules]
+
+
+def _lacking(what: str, lines: Sequence[UnknownLine], survey: Survey, site: Site) -> Iterator[Broken]:
+    """What comes of lines that need modules which are not loaded."""
+    server = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    for line in lines[:1]:
+        found = f"{what}: {line.origin}: {line.why}"
+        modules = tuple(one.module for one in lines if one.module)
+        if server and modules and all(one.installed for one in lines):
+            switch = Switch(site.server, modules)
+            yield Broken(found, _in_commands(switch, "restart", survey), line.origin, (SwitchOn(switch),))
+        else:
+            remedy = (
+                f"install what is missing of {', '.join(modules)} and let its configuration load it, or "
+                if modules
+                else ""
+            )
+            yield Broken(found, f"{remedy}take the line out", line.origin)
+
+
+def _takes_its_own(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
+    """Whether the web server starts with its own files; what it has read by now, it has taken."""
+    process = next((server for server in survey.servers if server.server == site.server), None)
+    title, lines = webserver(site.server).title, _unknown(site.refused, survey, site)
+    if process is None or process.started is None or survey.processes != "seen":
+        yield from _lacking(f"{title} does not start", lines, survey, site)
+        return
+    # With what it has read before, it answers; but not for a site whose own file is none of that.
+    own, read = {place.file for place in (site.set_up, site.origin) if place}, survey.read.get(site.server, ())
+    new = [line for line in lines if line.origin.file in process.stale or line.origin.file not in read]
+    if any(line.origin.file in own for line in new):
+        yield from _lacking(f"{title} does not take its files", new, survey, site)
 
 
 def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -254,6 +284,7 @@ def _opened(user: str, runtime: Runtime) -> Iterator[SetPoolOption]:
 Link = Callable[[Survey, Target, Site], Iterator[Broken]]
 LINKS: Final[tuple[Link, ...]] = (
     _enabled,
+    _takes_its_own,
     _web_server,
     _stale,
     _refused,

@@ -142,8 +142,7 @@ class AccessFiles:
         if wrong.sure and not wrong.module:
             found.failing = found.failing or Failing(line.origin, wrong.why)
         elif len(found.unknown) < MAX_UNKNOWN and all(one.module != wrong.module for one in found.unknown):
-            there = bool(wrong.module) and self.host.stat(f"{SWITCHES}/{wrong.module}.load") is not None
-            found.unknown.append(UnknownLine(wrong.why, line.origin, wrong.module or None, there))
+            found.unknown.append(unknown_line(self.host, line, wrong))
 
     def _take(self, line: Line, path: str, found: Read) -> None:
         place = place_of(line)
@@ -158,6 +157,12 @@ class AccessFiles:
             self.kept.append(inside)
         elif line.name == "sethandler" or (line.name in _BY_ENDING and _hands_php(line)):
             found.handlers.append(inside)
+
+
+def unknown_line(host: Host, line: Line, wrong: Mistake) -> UnknownLine:
+    """The line for a survey, with whether the module that it needs is there."""
+    there = bool(wrong.module) and host.stat(f"{SWITCHES}/{wrong.module}.load") is not None
+    return UnknownLine(wrong.why, line.origin, wrong.module or None, there)
 
 
 def _inside(line: Line, path: str) -> Line:

@@ -12,11 +12,15 @@ from functools import cache
 from pathlib import Path
 from typing import Final, NamedTuple
 
-from fundamentum.webservers.apache2.lines import Line
+from fundamentum.webservers.apache2.lines import MACRO, Line
 
 CLASSES: Final = frozenset({"authconfig", "limit", "options", "fileinfo", "indexes"})
 _BUILT_IN: Final = frozenset({"core", "http_core", "mod_so", "mod_version"})
 """Modules that are never loaded by a line, or need no loading in some builds."""
+_BUILT_IN_SOMEWHERE: Final = frozenset({"mod_log_config", "mod_logio", "mod_unixd", "mod_watchdog"})
+"""Those that Debian's Apache has inside, and others load."""
+_FEW: Final = 8
+"""Modules, fewer than which are loaded by no configuration of a whole server."""
 _OF_OTHERS: Final = frozenset({"mod_data", "mod_systemd"})
 """Modules of distributions of the RHEL family, which know nothing that may stand in a ``.htaccess``."""
 _ALWAYS_LOADED: Final = "mod_authz_core"
@@ -89,6 +93,11 @@ class Modules:
         return _ALWAYS_LOADED in self.names
 
     @property
+    def all_told(self) -> bool:
+        """Whether it tells of all that a server needs to start."""
+        return self.told and len(self.names) >= _FEW
+
+    @property
     def all_known(self) -> bool:
         """Whether of each of them is known what it understands."""
         return self.names <= _modules()
@@ -113,6 +122,23 @@ def mistake(line: Line, allowed: Allowed, modules: Modules) -> Mistake | None:
     found = _mistake(line, allowed, modules)
     unsure = any(section.kind in _UNSURE for section in line.inside)
     return found._replace(sure=False, module="") if found and unsure else found
+
+
+def refused(line: Line, modules: Modules) -> Mistake | None:
+    """Why Apache does not start with a line of its own configuration; None where it does, or that is not known.
+
+    Source: it says "Invalid command" of what no module that is loaded knows, and ends.
+    """
+    if not modules.all_told or line.name == MACRO or any(section.kind in _UNSURE for section in line.inside):
+        return None
+    known = _table().get(line.name)
+    if known is None:
+        plain = modules.all_known and _NAME.fullmatch(line.name)
+        return Mistake(f"{line.name} is unknown to Apache") if plain else None
+    if any(modules.have(one.module) or one.module in _BUILT_IN_SOMEWHERE for one in known):
+        return None
+    module = known[0].module.removeprefix("mod_")
+    return Mistake(f"{known[0].name} is unknown to Apache, which does not load {module}", module)
 
 
 def _mistake(line: Line, allowed: Allowed, modules: Modules) -> Mistake | None:

@@ -12,8 +12,10 @@ from fundamentum.hosts.windows_directory import folders
 from fundamentum.model.layers import Layer
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
-from fundamentum.model.surrounding_facts import Barrier
+from fundamentum.model.surrounding_facts import Barrier, UnknownLine
 from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, programs
+from fundamentum.webservers.apache2.access_files import unknown_line
+from fundamentum.webservers.apache2.directives import Modules, refused
 from fundamentum.webservers.apache2.handlers import PLACES, Handler, winner
 from fundamentum.webservers.apache2.limits import limits_of
 from fundamentum.webservers.apache2.lines import Line, Reader, windows_style
@@ -27,6 +29,8 @@ from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, spot
 from fundamentum.webservers.visit_questions import Unclear
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
+MAX_REFUSED: Final = 20
+"""Modules that are lacking, of one configuration."""
 MAX_ALIASES: Final = 50
 """Of one host."""
 
@@ -62,14 +66,27 @@ def _handoffs(host: Host, lines: list[Line], idle: dict[str, list[Line]], reader
     """Those of all hosts; and those that files have which are not read, as they would be if they were."""
     hosts = Hosts(host, reader.modules, programs.types_of(lines))
     main, virtual = hosts.of(lines)
+    wrong = _refused(host, lines, reader)
     for mine in list(_asked(virtual, reader)) or [main]:
-        yield from _handed(hosts, mine, main, reader)
+        for handoff in _handed(hosts, mine, main, reader):
+            yield msgspec.structs.replace(handoff, refused=wrong)
     for more in idle.values():
         hosts = Hosts(host, reader.modules, programs.types_of([*lines, *more]))
         virtual_host, waiting = hosts.of(more)
         for mine in waiting:
             for handoff in _handed(hosts, mine, main.joined(virtual_host), reader):
-                yield msgspec.structs.replace(handoff, idle=True)
+                yield msgspec.structs.replace(handoff, idle=True, refused=(*wrong, *_refused(host, more, reader)))
+
+
+def _refused(host: Host, lines: Sequence[Line], reader: Reader) -> tuple[UnknownLine, ...]:
+    """The lines with which Apache does not start: of those that one module would know, the first."""
+    modules = Modules(reader.modules)
+    found: dict[str, UnknownLine] = {}
+    for line in lines:
+        wrong = refused(line, modules) if len(found) < MAX_REFUSED else None
+        if wrong and wrong.module not in found:
+            found[wrong.module] = unknown_line(host, line, wrong)
+    return tuple(found.values())
 
 
 def _asked(virtual: Sequence[VirtualHost], reader: Reader) -> Iterator[VirtualHost]:

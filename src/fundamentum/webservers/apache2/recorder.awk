@@ -52,7 +52,8 @@ function apache2_filtered(line, kind,   word, first) {
         return word " noted" (apache2_continued ? " \\" : "")
     }
     apache2_kept = 0
-    if (kind == "access" && word ~ /^[a-z][a-z0-9_]*$/) # whether Apache takes it decides over the site
+    if (kind != "access" && word ~ /^(proxypass.*|define|.*env|.*env(if)?(nocase)?|php_.*)$/) return apache2_continued ? "\\" : ""
+    if (word ~ /^[a-z][a-z0-9_]*$/) # whether Apache takes it decides over the site
         return word " noted" (apache2_continued ? " \\" : "")
     return apache2_continued ? "\\" : ""
 }

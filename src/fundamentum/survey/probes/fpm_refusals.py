@@ -196,7 +196,11 @@ Accounts = tuple[frozenset[str], frozenset[str]] | None
 def _accounts(host: Host) -> Accounts:
     """The users and groups of the system by name; None where others may come from elsewhere, or it is not known."""
     switch = text_or_none(host, "/etc/nsswitch.conf") or ""
-    if re.search(r"^\s*(?:passwd|group):(?!(?:\s+(?:files|compat|systemd|altfiles|\[[^\]\n]*\]))*\s*$)", switch, re.M):
+    if re.search(
+        r"^[ \t]*(?:passwd|group):(?!(?:[ \t]+(?:files|compat|systemd|altfiles|\[[^\]\n]{0,80}\]))*[ \t]*$)",
+        switch,
+        re.M,
+    ):
         return None
     users, groups = (
         frozenset(line.partition(":")[0] for line in (text_or_none(host, path) or "").splitlines())

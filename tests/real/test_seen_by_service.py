@@ -12,7 +12,7 @@ from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.survey.probes.sandboxes import probe
 
 pytestmark = pytest.mark.real
-PATIENCE = 90.0
+PATIENCE = 60.0
 PLACES = (
     "/srv/x",
     "/srv/y",
@@ -42,7 +42,6 @@ CASES = (
     "InaccessiblePaths=/srv\nReadWritePaths=/srv/x",
     "ReadOnlyPaths=/",
     "ReadOnlyPaths=/\nReadWritePaths=/srv/x/deeper /srv/y",
-    "DynamicUser=yes",
 )
 SEES = """\
 for place; do

@@ -212,7 +212,7 @@ def _defaults(host: Host, installation: Installation, found: Start) -> None:
 
 def managed_by_systemd(host: Host) -> bool:
     """Whether systemd starts services: it does so now, or is there to do so once the system runs."""
-    if host.live:
+    if host.live or host.stat("/proc/1"):  # processes run, be it in a directory that is taken for a server's root
         return host.stat("/run/systemd/system") is not None
     return any(host.stat(path) for path in _SYSTEMD)
 

@@ -5,7 +5,6 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.model.findings import Finding, Target
-from fundamentum.model.origin import Origin
 from fundamentum.model.php import Runtime
 from fundamentum.model.sandbox import Fence, Sandbox
 from fundamentum.model.survey import Site, Survey
@@ -41,12 +40,6 @@ def read_only(path: str, service: str, survey: Survey) -> Fence | None:
     """Why a service may write nothing at a path; None: it may, as far as its user may, or that is not known."""
     fence = box.around(path) if (box := sandbox_of(service, survey)) else None
     return fence if fence and fence.access in ("hidden", "read-only") else None
-
-
-def unsure(service: str, survey: Survey) -> Origin | None:
-    """A line because of which it is not known what a service sees."""
-    box = sandbox_of(service, survey)
-    return box.unsure if box else None
 
 
 def in_sandbox(finding: Finding, path: str, access: str, survey: Survey, target: Target, site: Site | None) -> Finding:

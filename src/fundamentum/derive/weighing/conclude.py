@@ -77,11 +77,7 @@ def conclude(
     called = _called(whole, libraries)
     needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
     needed = for_the_command_line(is_script, needed, whole, callers)
-    for reader in _BESIDE:
-        named = frozenset(name for entry in needed for name in entry.names)
-        told = [*reader(tree.root, tree.base, named)]
-        php = php or next((entry for entry in told if entry.kind == "php"), None)
-        needed += [entry for entry in told if entry.kind != "php" and TOOLS.isdisjoint(entry.names)]
+    php = _told_beside(tree, php, needed)
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
@@ -108,6 +104,16 @@ def conclude(
         _clean_name(name), manifest.version, tuple(needs), tuple(left_out), len(scan.files),
         sum(file.size for file in scan.files), len(parsing.facts), (*remarks, *differing),
     )  # fmt: skip
+
+
+def _told_beside(tree: Tree, php: Entry | None, needed: list[Entry]) -> Entry | None:
+    """Adds to the needs what stands beside the source; the version of PHP, that of this where there was none."""
+    for reader in _BESIDE:
+        named = frozenset(name for entry in needed for name in entry.names)
+        told = [*reader(tree.root, tree.base, named)]
+        php = php or next((entry for entry in told if entry.kind == "php"), None)
+        needed += [entry for entry in told if entry.kind != "php" and TOOLS.isdisjoint(entry.names)]
+    return php
 
 
 def _broken(whole: Whole) -> list[str]:

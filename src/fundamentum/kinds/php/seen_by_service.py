@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from fundamentum.effective.sandboxed import out_of_sight, sandbox_of, service_of_php, service_of_server, unsure
+from fundamentum.effective.sandboxed import out_of_sight, sandbox_of, service_of_php, service_of_server
 from fundamentum.kinds.php.broken import Broken
 from fundamentum.model.findings import Target
 from fundamentum.model.survey import Site, Survey
@@ -34,6 +34,6 @@ def scripts_in_sight(survey: Survey, target: Target, site: Site) -> Iterator[Bro
             found = f"{service} does not see {root} ({fence.origin}), so {site.name} is answered with an error"
             remedy = f"put the site elsewhere, or let {service} see it: systemctl edit {service}"
             yield Broken(found, remedy, fence.origin)
-        elif (box := sandbox_of(service, survey)) and (line := unsure(service, survey)):
-            found = f"what {box.service} sees of {root} is not followed ({line})"
-            yield Broken(found, f"ask {site.name} for a page", line, unknown=True)
+        elif (box := sandbox_of(service, survey)) and box.unsure:
+            found = f"what {service} sees of {root} is not followed ({box.unsure})"
+            yield Broken(found, f"ask {site.name} for a page", box.unsure, unknown=True)

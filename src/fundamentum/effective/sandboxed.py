@@ -1,5 +1,6 @@
 """What the service that runs PHP, or a web server, is kept from by systemd, whatever the rights of its user."""
 
+from collections.abc import Collection
 from typing import Final
 
 from msgspec.structs import replace
@@ -11,6 +12,7 @@ from fundamentum.model.survey import Site, Survey
 from fundamentum.platforms import platform
 
 _OUT_OF_SIGHT: Final = ("hidden", "its own")
+_NOT_WRITTEN: Final = ("hidden", "read-only")
 
 
 def service_of_php(runtime: Runtime, survey: Survey, site: Site | None) -> str:
@@ -32,14 +34,18 @@ def sandbox_of(service: str, survey: Survey) -> Sandbox | None:
 
 def out_of_sight(path: str, service: str, survey: Survey) -> Fence | None:
     """Why a service does not see what everybody else sees at a path; None: it does, or that is not known."""
-    fence = box.around(path) if (box := sandbox_of(service, survey)) else None
-    return fence if fence and fence.access in _OUT_OF_SIGHT else None
+    return _fence(path, service, survey, _OUT_OF_SIGHT)
 
 
 def read_only(path: str, service: str, survey: Survey) -> Fence | None:
     """Why a service may write nothing at a path; None: it may, as far as its user may, or that is not known."""
+    return _fence(path, service, survey, _NOT_WRITTEN)
+
+
+def _fence(path: str, service: str, survey: Survey, kinds: Collection[str]) -> Fence | None:
+    """What counts for a path in the service's own view, if it is of one of some kinds."""
     fence = box.around(path) if (box := sandbox_of(service, survey)) else None
-    return fence if fence and fence.access in ("hidden", "read-only") else None
+    return fence if fence and fence.access in kinds else None
 
 
 def in_sandbox(finding: Finding, path: str, access: str, survey: Survey, target: Target, site: Site | None) -> Finding:
@@ -55,7 +61,7 @@ def in_sandbox(finding: Finding, path: str, access: str, survey: Survey, target:
     if fence and fence.access in _OUT_OF_SIGHT and path != fence.path:
         words = f"{service} does not see it ({fence.origin})"
         remedy = f"put it where {service} sees it, or let it: {_edited(service)}"
-    elif fence and access == "writable" and (fence.access == "read-only" or fence.access == "hidden"):
+    elif fence and access == "writable" and fence.access in _NOT_WRITTEN:
         words = f"read-only for {service} ({fence.origin})"
         remedy = f"add ReadWritePaths={path} under [Service] ({_edited(service)})"
     else:

@@ -85,7 +85,7 @@ def main() -> None:
                 start = time.perf_counter()
                 made = plan(wanted, survey, today=date(2026, 11, 24))
                 best = min(best, time.perf_counter() - start)
-            chosen = sorted({one.target.runtime.branch for one in made.after})
+            chosen = sorted({judgement.target.runtime.branch for judgement in made.after})
             print(f"{applications:3} applications, {branches} branches: {best:5.2f} s, runs on {', '.join(chosen)}")
     print("wanted: 30 applications and 6 branches within 2 s")
 

@@ -200,7 +200,7 @@ def watched(make: Callable[P, R], kind: str) -> Callable[P, R]:
 
     def made(*arguments: P.args, **named: P.kwargs) -> R:
         result = make(*arguments, **named)
-        look_at(kind, result, next((one for one in arguments if isinstance(one, Survey)), None))
+        look_at(kind, result, next((argument for argument in arguments if isinstance(argument, Survey)), None))
         return result
 
     return made

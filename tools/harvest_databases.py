@@ -70,7 +70,7 @@ def mariadb(root: str) -> tuple[str, dict[str, str]]:
 
 def postgresql(root: str) -> tuple[str, dict[str, tuple[str, str, str, bool]]]:
     """The version, and every variable with its value, its unit, its type, and whether it takes a restart."""
-    (version,) = (one.name for one in (Path(root) / "usr/lib/postgresql").iterdir())
+    (version,) = (path.name for path in (Path(root) / "usr/lib/postgresql").iterdir())
     programs = f"/usr/lib/postgresql/{version}/bin"
     shutil.rmtree(Path(root) / "tmp/harvest", ignore_errors=True)
     inside(root, "install", "-d", "-o", "postgres", "/tmp/harvest")

@@ -31,7 +31,9 @@ SCRIPT = "xargs -0 -n 40 -P 2 sh -c 'for file; do php -n -l \"$file\" 2>&1 || :;
 def accepted(value: str, branch: str) -> bool:
     """Whether a range of versions holds a branch."""
     number = (*map(int, branch.split(".")), 0)
-    return any(one.low[:2] <= number[:2] and number < one.high[: len(number)] for one in intervals(value))
+    return any(
+        interval.low[:2] <= number[:2] and number < interval.high[: len(number)] for interval in intervals(value)
+    )
 
 
 def failures(release: str, branch: str, files: list[str]) -> dict[str, list[str]]:
@@ -67,7 +69,11 @@ def main() -> None:
         except InputError:
             continue
         ranges[folder.name] = next((entry.value for entry in derived.of_kind("php")), "")
-        files += [f"{folder.name}/{one.path}" for one in tree_of(Listing(str(folder))).sources if one.part == "own"]
+        files += [
+            f"{folder.name}/{source_file.path}"
+            for source_file in tree_of(Listing(str(folder))).sources
+            if source_file.part == "own"
+        ]
     print(f"{len(ranges)} packages, {sum(map(bool, ranges.values()))} with a version of PHP, {len(files)} files")
     wrong = 0
     for branch, release in RELEASES.items():

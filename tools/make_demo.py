@@ -147,13 +147,13 @@ def _root(name: str) -> Root:
     return root
 
 
-def slim(found: Survey) -> Survey:
+def slim(surveyed: Survey) -> Survey:
     """Only the offers that the demo's applications could ask for, with what those depend on."""
     by_name: dict[str, list[Offer]] = {}
-    for offer in found.offers or ():
+    for offer in surveyed.offers or ():
         by_name.setdefault(offer.name, []).append(offer)
     kept: set[str] = set()
-    asked = packages_of(found.asked.commands) | set(found.asked.packages) if found.asked else set()
+    asked = packages_of(surveyed.asked.commands) | set(surveyed.asked.packages) if surveyed.asked else set()
     todo = [name for name in by_name if KEPT.match(name) or name in {*asked, "cron"}]
     while todo:
         name = todo.pop()
@@ -161,7 +161,7 @@ def slim(found: Survey) -> Survey:
             continue
         kept.add(name)
         todo += [n for offer in by_name[name] for n in control.names_in(f"{offer.depends}, {offer.pre_depends}")]
-    return replace(found, offers=tuple(o for o in found.offers or () if o.name in kept))
+    return replace(surveyed, offers=tuple(o for o in surveyed.offers or () if o.name in kept))
 
 
 if __name__ == "__main__":

@@ -141,7 +141,7 @@ def unpacked(root: Root, packages: Iterable[str], store: Path) -> dict[str, Path
     """The packages' files, each below a directory of its own; what cannot be fetched is left out."""
     store.mkdir(parents=True, exist_ok=True)
     script = 'mkdir -p /var/tmp/fetched && cd /var/tmp/fetched && apt-get download -q "$1" >/dev/null 2>&1 || true'
-    found = {}
+    paths = {}
     for name in packages:
         target = store / name
         if not target.exists():
@@ -150,8 +150,8 @@ def unpacked(root: Root, packages: Iterable[str], store: Path) -> dict[str, Path
                 subprocess.run(["dpkg-deb", "-x", str(file), str(target)], check=True)
                 file.unlink()
         if target.exists():
-            found[name] = target
-    return found
+            paths[name] = target
+    return paths
 
 
 def compared(package: Package, derived: Derived) -> Comparison:
@@ -172,8 +172,8 @@ def compared(package: Package, derived: Derived) -> Comparison:
 def changed_by_the_rest(folder: Path, derived: Derived) -> tuple[str, ...]:
     """The needs that come out otherwise where every file is parsed."""
     some, every = (
-        {(entry.key, entry.level, entry.value, entry.way) for entry in one.entries}
-        for one in (derived, derive(folder, everything=True))
+        {(entry.key, entry.level, entry.value, entry.way) for entry in result.entries}
+        for result in (derived, derive(folder, everything=True))
     )
     return tuple(sorted({need[0] for need in some ^ every}))
 

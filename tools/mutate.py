@@ -93,14 +93,14 @@ def mutations_of(path: Path, tree: ast.AST, line: int, house: Path) -> list[Muta
     """Every change that can be made in one line of a file."""
     source = path.read_text()
     lines = source.splitlines()
-    found = []
+    mutations = []
     for node in places(tree) if source.isascii() else ():
         after = changed(node, source) if node.lineno == node.end_lineno == line else None
         if after is not None:
             mutant = lines[line - 1][: node.col_offset] + after + lines[line - 1][node.end_col_offset :]
             if mutant != lines[line - 1] and _compiles([*lines[: line - 1], mutant, *lines[line:]]):
-                found.append(Mutation(str(path.relative_to(house)), line, lines[line - 1], mutant))
-    return found
+                mutations.append(Mutation(str(path.relative_to(house)), line, lines[line - 1], mutant))
+    return mutations
 
 
 def _compiles(lines: list[str]) -> bool:

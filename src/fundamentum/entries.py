@@ -20,13 +20,13 @@ def names(room: str, besides: Collection[str] = ()) -> tuple[str, ...]:
 @cache
 def _modules(folders: tuple[str, ...]) -> tuple[str, ...]:
     """The modules, and the packages, in these directories, each of which is listed once."""
-    found: set[str] = set()
+    modules: set[str] = set()
     for folder in folders:
         for file in os.listdir(folder) if os.path.isdir(folder) else ():
             name, ending = os.path.splitext(file)
             package = not ending and os.path.isfile(os.path.join(folder, file, "__init__.py"))
-            found |= {name} if name.isidentifier() and (ending == ".py" or package) else set()
-    return tuple(sorted(found - {"__init__"}))
+            modules |= {name} if name.isidentifier() and (ending == ".py" or package) else set()
+    return tuple(sorted(modules - {"__init__"}))
 
 
 def entry(room: str, name: str) -> ModuleType:
@@ -37,8 +37,8 @@ def entry(room: str, name: str) -> ModuleType:
 def part(room: str, name: str, what: str) -> ModuleType:
     """A part of an entry: the module of that name in the entry's folder; the entry's own module where it has none."""
     module = entry(room, name)
-    found = what in _modules(tuple(getattr(module, "__path__", ())))
-    return importlib.import_module(f"{module.__name__}.{what}") if found else module
+    known = what in _modules(tuple(getattr(module, "__path__", ())))
+    return importlib.import_module(f"{module.__name__}.{what}") if known else module
 
 
 def text_of(room: str, name: str, file: str) -> str:

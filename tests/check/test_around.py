@@ -97,9 +97,9 @@ DATABASES: list[tuple[str, dict[str, Any], str, str | None, str]] = [
 
 @pytest.mark.parametrize(("text", "change", "verdict", "state", "words"), DATABASES)
 def test_databases(text: str, change: dict[str, Any], verdict: str, state: str | None, words: str) -> None:
-    found = judged(f'[database]\nrequired = ["{text}"]\n', **change)
-    assert (found.verdict, found.state) == (verdict, state)
-    assert words in (found.remedy or "")
+    finding = judged(f'[database]\nrequired = ["{text}"]\n', **change)
+    assert (finding.verdict, finding.state) == (verdict, state)
+    assert words in (finding.remedy or "")
 
 
 RUNNING, STORED = (f"text:{path}" for path in policy_texts("httpd_can_network_connect_db"))
@@ -124,11 +124,11 @@ def test_a_database_on_another_machine(
 ) -> None:
     databases = (Database("mariadb", "10.11.2", address, chosen=True),)
     change = {"databases": databases, "machine": Machine(enforcing=enforcing), "answers": answers}
-    found = judged('[database]\nrequired = ["mariadb"]\n', **change)
-    assert found.verdict == verdict, found
+    finding = judged('[database]\nrequired = ["mariadb"]\n', **change)
+    assert finding.verdict == verdict, finding
     if verdict == "unmet":
-        (boolean,) = found.demands
-        assert isinstance(boolean, SwitchBoolean) and found.remedy == "setsebool -P httpd_can_network_connect_db on"
+        (boolean,) = finding.demands
+        assert isinstance(boolean, SwitchBoolean) and finding.remedy == "setsebool -P httpd_can_network_connect_db on"
         after = boolean.applied(replace(ROOT, **change), Offers(ROOT))
         assert judged('[database]\nrequired = ["mariadb"]\n', **{**change, "answers": after.answers}).verdict == "met"
         (operation,) = boolean.lowered(None)  # type: ignore[arg-type]
@@ -139,8 +139,8 @@ def test_a_database_on_another_machine(
 
 def test_a_database_counts_with_the_driver_that_the_application_uses() -> None:
     tables = '[extensions]\nrequired = ["mysqli | pdo_pgsql"]\n[database]\nrequired = ["mariadb"]\n'
-    found = judged(tables, installed=SERVER)
-    assert (found.verdict, found.subject) == ("unmet", "mysqli")
+    finding = judged(tables, installed=SERVER)
+    assert (finding.verdict, finding.subject) == ("unmet", "mysqli")
     assert judged('[database]\nrequired = ["mariadb"]\n', installed=SERVER).subject == "pdo_mysql"
     unknown = judged('[database]\nrequired = ["postgresql >= 13"]\n', databases=seen("postgresql", None, chosen=True))
     assert "tells its version to nobody" in (unknown.remedy or "")
@@ -170,8 +170,8 @@ COMMANDS: list[tuple[str, dict[str, Any], str, str]] = [
 
 @pytest.mark.parametrize(("text", "change", "verdict", "words"), COMMANDS)
 def test_commands(text: str, change: dict[str, Any], verdict: str, words: str) -> None:
-    found = judged(f'[commands]\nrequired = ["{text}"]\n', **change)
-    assert (found.verdict, words in (found.remedy or "")) == (verdict, True), found
+    finding = judged(f'[commands]\nrequired = ["{text}"]\n', **change)
+    assert (finding.verdict, words in (finding.remedy or "")) == (verdict, True), finding
 
 
 PLATES = "/srv/plates"
@@ -206,13 +206,13 @@ DIRECTORIES: list[tuple[str, Place | None, str, list[str]]] = [  # need, place, 
 
 @pytest.mark.parametrize(("text", "where", "verdict", "remedy"), DIRECTORIES)
 def test_directories(text: str, where: Place | None, verdict: str, remedy: Sequence[str]) -> None:
-    found = judged(f'[directories.required]\n"{PLATES}" = "{text}"\n', places=(where,) if where else ())
-    assert found.verdict == verdict
-    (change,) = found.demands or (None,)
+    finding = judged(f'[directories.required]\n"{PLATES}" = "{text}"\n', places=(where,) if where else ())
+    assert finding.verdict == verdict
+    (change,) = finding.demands or (None,)
     assert [
         " ".join(words) for words in (change.operation().argv() if isinstance(change, ArrangeDirectory) else [])
     ] == list(remedy)
-    assert all(command in (found.remedy or "") for command in remedy)
+    assert all(command in (finding.remedy or "") for command in remedy)
 
 
 def test_a_way_there_is_opened_for_the_user_alone_where_that_can_be_done() -> None:
@@ -227,17 +227,17 @@ def test_a_label_is_wanted_only_where_it_is_enforced() -> None:
     tables = f'[directories.required]\n"{PLATES}" = "writable"\n'
     labelled = (place(user=33, label="system_u:object_r:var_t:s0"),)
     assert judged(tables, places=labelled).verdict == "met"
-    found = judged(tables, places=labelled, machine=Machine(enforcing=True))
-    assert "semanage fcontext -a -t httpd_sys_rw_content_t '/srv/plates(/.*)?'" in (found.remedy or "")
+    finding = judged(tables, places=labelled, machine=Machine(enforcing=True))
+    assert "semanage fcontext -a -t httpd_sys_rw_content_t '/srv/plates(/.*)?'" in (finding.remedy or "")
     right = (place(user=33, label="system_u:object_r:httpd_sys_rw_content_t:s0"),)
     assert judged(tables, places=right, machine=Machine(enforcing=True)).verdict == "met"
 
 
 def test_a_directory_within_what_is_served_is_pointed_out() -> None:
     inside = Place("/srv/nightlog/public/plates", "directory", user=33, mode=0o755)
-    found = judged('[directories.required]\n"plates" = "writable, outside"\n', places=(inside,))
-    assert (found.verdict, found.demands) == ("unmet", ())
-    assert "keep it out of /srv/nightlog/public" in (found.remedy or "")
+    finding = judged('[directories.required]\n"plates" = "writable, outside"\n', places=(inside,))
+    assert (finding.verdict, finding.demands) == ("unmet", ())
+    assert "keep it out of /srv/nightlog/public" in (finding.remedy or "")
     apart = Place("/srv/nightlog/plates", "directory", user=33, mode=0o755)
     assert judged('[directories.required]\n"plates" = "writable, outside"\n', places=(apart,)).verdict == "met"
 
@@ -248,10 +248,10 @@ def test_what_another_site_serves_is_not_given_away() -> None:
         other = replace(ROOT.sites[0], name="plates.observatory.example", root=root)
         server = replace(ROOT, places=(mine,), sites=(*ROOT.sites, other))
         wanted = needs('[directories.required]\n"/srv/plates" = "writable"\n')
-        found = check(wanted, server, selector=ROOT.sites[0].name).findings[-1]
-        assert (found.verdict, not found.demands) == ("unmet", told)
-        assert ("plates.observatory.example serves it: decide" in (found.remedy or "")) == told
-        assert "chown www-data /srv/plates" in (found.remedy or "")
+        finding = check(wanted, server, selector=ROOT.sites[0].name).findings[-1]
+        assert (finding.verdict, not finding.demands) == ("unmet", told)
+        assert ("plates.observatory.example serves it: decide" in (finding.remedy or "")) == told
+        assert "chown www-data /srv/plates" in (finding.remedy or "")
 
 
 SAID = [  # what PHP said of it, what is wanted, verdict, words of the remedy
@@ -265,18 +265,18 @@ SAID = [  # what PHP said of it, what is wanted, verdict, words of the remedy
 @pytest.mark.parametrize(("said", "wanted", "verdict", "words"), SAID)
 def test_what_php_itself_said_of_a_directory_counts(said: str, wanted: str, verdict: str, words: str) -> None:
     where = Place(PLATES, "directory", mode=0o700, said=said)  # type: ignore[arg-type]
-    found = judged(f'[directories.required]\n"{PLATES}" = "{wanted}"\n', places=(where,))
-    assert (found.verdict, found.found, found.remedy or "") == (verdict, said, words)
+    finding = judged(f'[directories.required]\n"{PLATES}" = "{wanted}"\n', places=(where,))
+    assert (finding.verdict, finding.found, finding.remedy or "") == (verdict, said, words)
 
 
 def test_nobody_is_given_more_than_is_asked() -> None:
     """Whatever the owner and mode: afterwards the user can, and nobody else can write who could not before."""
     for mode in range(0, 0o1000, 7):
         for user, group in ((0, 0), (33, 33), (1000, 33), (1000, 1000), (0, 50)):
-            found = judged(
+            finding = judged(
                 f'[directories.required]\n"{PLATES}" = "writable"\n', places=(place(user=user, group=group, mode=mode),)
             )
-            (change,) = found.demands or (ArrangeDirectory(PLATES, "www-data"),)
+            (change,) = finding.demands or (ArrangeDirectory(PLATES, "www-data"),)
             assert isinstance(change, ArrangeDirectory)
             after = place(
                 user=33 if change.owner else user,
@@ -308,9 +308,9 @@ HOST: list[tuple[str, str, dict[str, Any], str]] = [
 
 @pytest.mark.parametrize(("name", "text", "change", "verdict"), HOST)
 def test_the_machine(name: str, text: str, change: dict[str, Any], verdict: str) -> None:
-    found = judged(f'[host.required]\n{name} = "{text}"\n', **change)
-    assert found.verdict == verdict
-    assert verdict == "met" or found.remedy
+    finding = judged(f'[host.required]\n{name} = "{text}"\n', **change)
+    assert finding.verdict == verdict
+    assert verdict == "met" or finding.remedy
 
 
 TASKS: list[tuple[tuple[Scheduled, ...], str]] = [

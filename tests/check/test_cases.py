@@ -66,9 +66,9 @@ def server(folder: Path, case: dict[str, Any]) -> Path:
 def test_what_is_said(tmp_path: Path, name: str) -> None:
     case = CASES[name]
     wanted = needs(case["needs"])
-    found = made_to_say(look(server(tmp_path, case), wanted), case.get("said", {}))
+    survey = made_to_say(look(server(tmp_path, case), wanted), case.get("said", {}))
     of = case.get("runtime", "8.2/fpm/www")
-    judged = check(wanted, found, of)
+    judged = check(wanted, survey, of)
     with suppress(FundamentumError):
-        plan([wanted], found, of, today=TODAY)
+        plan([wanted], survey, of, today=TODAY)
     assert [finding.need for finding in judged.findings]  # held as a whole: see tests/whole_results.py

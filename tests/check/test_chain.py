@@ -42,18 +42,18 @@ def judged(root: Path, tables: str) -> Finding:
     return check(wanted, look(root, wanted)).findings[-1]
 
 
-def narrow(found: Finding) -> list[str]:
-    return [link.name for link in found.chain if link.enough is False]
+def narrow(finding: Finding) -> list[str]:
+    return [link.name for link in finding.chain if link.enough is False]
 
 
 @pytest.mark.parametrize(("server", "names", "least"), CASES)
 def test_uploads(tmp_path: Path, server: dict[str, Any], names: list[str], least: str) -> None:
-    found = judged(around_root(tmp_path, **server), UPLOADS)
-    assert narrow(found) == names
-    assert found.verdict == ("unmet" if names else "met")
-    assert least in (found.found or "")
-    assert all(link.remedy for link in found.chain if link.enough is False)
-    assert all(link.origin for link in found.chain)
+    finding = judged(around_root(tmp_path, **server), UPLOADS)
+    assert narrow(finding) == names
+    assert finding.verdict == ("unmet" if names else "met")
+    assert least in (finding.found or "")
+    assert all(link.remedy for link in finding.chain if link.enough is False)
+    assert all(link.origin for link in finding.chain)
 
 
 POOL = "[www]\nuser = www-data\nlisten = /run/php/php8.2-fpm.sock\n"
@@ -74,8 +74,8 @@ TIMES: list[tuple[dict[str, Any], list[str]]] = [
 
 @pytest.mark.parametrize(("server", "names"), TIMES)
 def test_long_requests(tmp_path: Path, server: dict[str, Any], names: list[str]) -> None:
-    found = judged(around_root(tmp_path, **server), '[requests]\nlongest = "2m"\n')
-    assert sorted(narrow(found)) == sorted(names)
+    finding = judged(around_root(tmp_path, **server), '[requests]\nlongest = "2m"\n')
+    assert sorted(narrow(finding)) == sorted(names)
 
 
 def test_forms_and_numbers_of_files(tmp_path: Path) -> None:

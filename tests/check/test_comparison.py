@@ -18,13 +18,15 @@ from fundamentum.survey.server_reference import look
 
 DATA = Path(fundamentum.demo.__file__).parent / "data"
 ALTAIR, VEGA = (look(str(DATA / f"{name}.survey.json")) for name in ("altair", "vega"))
-FPM = next(one for one in ALTAIR.runtimes if one.sapi == "fpm")
+FPM = next(runtime for runtime in ALTAIR.runtimes if runtime.sapi == "fpm")
 
 
 def with_runtime(**what: object) -> Survey:
     """altair, with one runtime changed."""
     changed = msgspec.structs.replace(FPM, **what)
-    return msgspec.structs.replace(ALTAIR, runtimes=tuple(changed if one is FPM else one for one in ALTAIR.runtimes))
+    return msgspec.structs.replace(
+        ALTAIR, runtimes=tuple(changed if runtime is FPM else runtime for runtime in ALTAIR.runtimes)
+    )
 
 
 def setting(name: str, value: str, origin: Origin) -> dict[str, Setting]:
@@ -74,24 +76,30 @@ CASES: list[tuple[Survey, set[tuple[str, str, str, str]]]] = [
 
 @pytest.mark.parametrize(("other", "expected"), CASES)
 def test_what_differs_for_php_is_said_and_nothing_else(other: Survey, expected: set[tuple[str, str, str, str]]) -> None:
-    assert {(one.where, one.what, one.first, one.second) for one in compare(ALTAIR, other)} == expected
-    assert {(one.where, one.what, one.second, one.first) for one in compare(other, ALTAIR)} == expected
+    assert {
+        (difference.where, difference.what, difference.first, difference.second)
+        for difference in compare(ALTAIR, other)
+    } == expected
+    assert {
+        (difference.where, difference.what, difference.second, difference.first)
+        for difference in compare(other, ALTAIR)
+    } == expected
 
 
 def test_runtimes_of_another_branch_are_held_against_each_other_without_their_built_in_defaults() -> None:
     other = with_runtime(branch="8.4", version="8.4.1", settings=setting("zend.odd", "1", BUILT_IN))
-    found = compare(ALTAIR, other)
-    assert {one.where for one in found} == {f"{FPM.label} and 8.4/fpm/{FPM.pool}"}
-    assert [one.what for one in found] == ["php"]
+    differences = compare(ALTAIR, other)
+    assert {difference.where for difference in differences} == {f"{FPM.label} and 8.4/fpm/{FPM.pool}"}
+    assert [difference.what for difference in differences] == ["php"]
 
 
 def test_with_applications_only_what_matters_to_them() -> None:
     needs = load(DATA / "nightlog.needs.toml")
-    found = compare_for([needs], ALTAIR, VEGA)
-    assert [one.what for one in found if one.what.startswith("extension:")] == [
+    differences = compare_for([needs], ALTAIR, VEGA)
+    assert [difference.what for difference in differences if difference.what.startswith("extension:")] == [
         "extension:dom", "extension:mbstring", "extension:pdo_mysql|pdo_pgsql", "extension:intl",
     ]  # fmt: skip
-    assert Difference("nightlog", "extension:dom", "met: active", "unmet: switched-off") in found
+    assert Difference("nightlog", "extension:dom", "met: active", "unmet: switched-off") in differences
     assert (
         compare_for(
             [needs],

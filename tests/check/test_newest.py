@@ -27,7 +27,7 @@ def test_the_order_of_releases() -> None:
     ],
 )
 def test_the_newest_that_runs(tmp_path: Path, releases: list[tuple[str, str, str]], newest: str | None) -> None:
-    files: dict[str, str | bytes] = {f"{one[0]}.needs.toml": NEEDS.format(*one) for one in releases}
+    files: dict[str, str | bytes] = {f"{release[0]}.needs.toml": NEEDS.format(*release) for release in releases}
     write(tmp_path, files)
     root = small_root(
         tmp_path / "root",

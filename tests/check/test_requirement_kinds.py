@@ -130,7 +130,7 @@ def test_an_extension_and_the_database_that_it_speaks_to_are_chosen_together(tmp
     for server, named in (("mariadb", "pdo_mysql"), ("postgresql", "pdo_pgsql")):
         wanted = needs(f'{both}[database]\nrequired = ["{server}"]')
         findings = check(wanted, survey(DirectoryHost(around_root(tmp_path), "mizar"), asked_by([wanted])))
-        finding = next(one for one in findings.findings if one.need.kind == "extension")
+        finding = next(finding for finding in findings.findings if finding.need.kind == "extension")
         assert (finding.subject, finding.verdict) == (named, "met" if named == "pdo_mysql" else "unmet")
 
 

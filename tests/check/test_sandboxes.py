@@ -52,7 +52,7 @@ def wanted() -> Needs:
 
 def found(root: Path, key: str) -> Finding:
     seen = survey(DirectoryHost(root, "mizar"), asked_by([wanted()]))
-    return next(one for one in check(wanted(), seen).findings if one.need == key)
+    return next(finding for finding in check(wanted(), seen).findings if finding.need == key)
 
 
 CASES = [  # where it stands, lines of PHP's unit, verdict on the directory, what is said of it

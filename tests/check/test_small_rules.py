@@ -31,9 +31,9 @@ from tests.small_root import TODAY, look, needs, small_root
     ("fpm", None, "www-data"), ("apache2", None, "www-data"), ("cli", None, None), ("fpm", "nina", "nina"),
 ])  # fmt: skip
 def test_as_whom_php_works(tmp_path: Path, sapi: str, configured: str | None, user: str | None) -> None:
-    found = look(small_root(tmp_path))
-    runtime = replace(found.runtimes[0], sapi=sapi, user=configured)
-    assert user_of(found, Target(runtime, "")) == user
+    survey = look(small_root(tmp_path))
+    runtime = replace(survey.runtimes[0], sapi=sapi, user=configured)
+    assert user_of(survey, Target(runtime, "")) == user
 
 
 BEYOND = """format = 1
@@ -57,12 +57,12 @@ server = "nginx"
 
 
 def test_what_php_alone_does_not_tell_is_unknown_where_only_its_own_words_are_known(tmp_path: Path) -> None:
-    found = look(small_root(tmp_path))
-    page = replace(found, system=replace(found.system, family="unknown"), installed=None, offers=None, servers=())
-    findings = {str(one.need): one for one in check(parse(BEYOND, "f"), page).findings}
+    survey = look(small_root(tmp_path))
+    page = replace(survey, system=replace(survey.system, family="unknown"), installed=None, offers=None, servers=())
+    findings = {str(finding.need): finding for finding in check(parse(BEYOND, "f"), page).findings}
     beyond = {need.partition(":")[0] for need in findings} - {"php"}
     assert beyond == {"database", "command", "directory", "host", "task", "service", "web"}
-    assert {need for need, one in findings.items() if one.verdict != "unknown"} == {"php", "web:served"}, (
+    assert {need for need, finding in findings.items() if finding.verdict != "unknown"} == {"php", "web:served"}, (
         "sites are known"
     )
 
@@ -92,9 +92,9 @@ def test_what_a_site_said_is_compared_where_it_was_asked_from_there(inside: bool
 
 def test_permissions_of_a_system_that_has_others_are_not_judged(tmp_path: Path) -> None:
     wanted = around.needs('[directories.required]\n"/srv/x" = "writable"\n')
-    found = around.look(around.around_root(tmp_path), wanted)
-    elsewhere = replace(found, system=replace(found.system, family="windows"))
-    finding = next(one for one in check(wanted, elsewhere).findings if one.need == "directory:/srv/x")
+    survey = around.look(around.around_root(tmp_path), wanted)
+    elsewhere = replace(survey, system=replace(survey.system, family="windows"))
+    finding = next(finding for finding in check(wanted, elsewhere).findings if finding.need == "directory:/srv/x")
     assert finding.verdict == "unknown" and "is not known" in (finding.remedy or "")
 
 

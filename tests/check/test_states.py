@@ -20,8 +20,8 @@ from fundamentum.platforms.offers import Offers
 from tests.small_root import INDEX, MODULE, SITE, TODAY, look, needs, small_root, write
 
 
-def only(found: Survey, wanted: Needs, selector: str | None = None) -> Finding:
-    return check(wanted, found, selector).findings[-1]
+def only(survey: Survey, wanted: Needs, selector: str | None = None) -> Finding:
+    return check(wanted, survey, selector).findings[-1]
 
 
 STATES = [  # extension, files besides the small root's, state, words of the remedy
@@ -79,12 +79,12 @@ def test_states(tmp_path: Path, extension: str, extra: dict[str, str | bytes], s
 
 
 def test_a_process_that_started_earlier_awaits_a_restart(tmp_path: Path) -> None:
-    found = look(small_root(tmp_path, fpm_ini="memory_limit = 300M\n"))
+    survey = look(small_root(tmp_path, fpm_ini="memory_limit = 300M\n"))
     late = replace(
-        found,
+        survey,
         runtimes=tuple(
             replace(r, started=1.0, stale=("/etc/php/8.2/fpm/conf.d/20-ctype.ini", "/etc/php/8.2/fpm/php.ini"))
-            for r in found.runtimes
+            for r in survey.runtimes
         ),
     )
     assert only(late, needs("ctype")).state == "awaiting-restart"
@@ -93,8 +93,8 @@ def test_a_process_that_started_earlier_awaits_a_restart(tmp_path: Path) -> None
 
 
 def test_what_an_incomplete_index_lacks_is_not_called_unobtainable(tmp_path: Path) -> None:
-    found = replace(look(small_root(tmp_path)), remarks=(Remark("package indexes", "breaks off"),))
-    assert (only(found, needs("orrery")).state, only(found, needs("gd")).state) == (None, "installable")
+    survey = replace(look(small_root(tmp_path)), remarks=(Remark("package indexes", "breaks off"),))
+    assert (only(survey, needs("orrery")).state, only(survey, needs("gd")).state) == (None, "installable")
 
 
 SETTINGS = [  # condition, php.ini, verdict, found
@@ -189,8 +189,8 @@ def test_php_itself(tmp_path: Path, accepted: str, verdict: str) -> None:
 
 def test_the_newest_version_on_offer_is_taken(tmp_path: Path) -> None:
     newer = INDEX.replace("8.2.9-1", "8.2.10~rc1-1")
-    found = look(small_root(tmp_path, index=INDEX + "\n" + newer))
-    offer = Offers(found).package("php8.2-gd")
+    survey = look(small_root(tmp_path, index=INDEX + "\n" + newer))
+    offer = Offers(survey).package("php8.2-gd")
     assert offer is not None
     assert offer.version == "8.2.10~rc1-1"
 

@@ -18,22 +18,22 @@ NIGHTLOG, DOMEKEEPER = (load(DATA / f"{name}.needs.toml") for name in ("nightlog
 
 
 def one(name: str, kind: str) -> Trace:
-    return next(found for found in trace(name, VEGA, [NIGHTLOG, DOMEKEEPER]) if found.kind == kind)
+    return next(traced for traced in trace(name, VEGA, [NIGHTLOG, DOMEKEEPER]) if traced.kind == kind)
 
 
 def test_a_setting_names_every_place_in_load_order_and_who_wins() -> None:
-    found = one("upload_max_filesize", "setting")
-    pool = next(runtime for runtime in found.runtimes if runtime.runtime == "8.2/fpm/www")
+    traced = one("upload_max_filesize", "setting")
+    pool = next(runtime for runtime in traced.runtimes if runtime.runtime == "8.2/fpm/www")
     assert pool.places == (
         Place("built-in", "2M"),
         Place("/etc/php/8.2/fpm/php.ini:855", "2M"),
         Place("/etc/php/8.2/fpm/conf.d/95-uploads.ini:2", "200", True),
     )
     assert pool.now == "200"
-    assert found.wanted_by == (
+    assert traced.wanted_by == (
         Wanted("nightlog", "required", ">= 16M", NIGHTLOG.note(NeedId("setting:upload_max_filesize")) or ""),
     )
-    assert found.facts == ("comes with core; may be set in each directory's own file, the system's files and pools",)
+    assert traced.facts == ("comes with core; may be set in each directory's own file, the system's files and pools",)
 
 
 def test_a_setting_without_a_file_stands_at_its_built_in_default() -> None:
@@ -43,18 +43,18 @@ def test_a_setting_without_a_file_stands_at_its_built_in_default() -> None:
 
 def test_what_a_running_pool_says_is_said_too() -> None:
     heard = tuple(msgspec.structs.replace(r, answer=Answer((), {"memory_limit": "64M"})) for r in VEGA.runtimes)
-    found = trace("memory_limit", msgspec.structs.replace(VEGA, runtimes=heard))[0]
-    assert found.runtimes[-1].now == "128M; the running pool has 64M"
+    traced = trace("memory_limit", msgspec.structs.replace(VEGA, runtimes=heard))[0]
+    assert traced.runtimes[-1].now == "128M; the running pool has 64M"
 
 
 def test_an_extension_names_its_file_its_package_and_its_state_everywhere() -> None:
-    found = one("dom", "extension")
-    assert found.facts == (
+    traced = one("dom", "extension")
+    assert traced.facts == (
         "file /usr/lib/php/20220829/dom.so (of php8.2-xml, switched on by /etc/php/8.2/mods-available/dom.ini)",
     )
-    states = {runtime.runtime: runtime.now.partition(":")[0] for runtime in found.runtimes}
+    states = {runtime.runtime: runtime.now.partition(":")[0] for runtime in traced.runtimes}
     assert states == {"8.2/cli": "active", "8.2/fpm/www": "switched-off"}
-    assert [source.origin for source in found.sources] == ["installed", "Debian bookworm/main"]
+    assert [source.origin for source in traced.sources] == ["installed", "Debian bookworm/main"]
 
 
 NAMES = [  # name, kinds, one of its facts
@@ -74,6 +74,6 @@ NAMES = [  # name, kinds, one of its facts
 
 @pytest.mark.parametrize(("name", "kinds", "fact"), NAMES)
 def test_a_name_means_what_it_can_mean(name: str, kinds: set[str], fact: str | None) -> None:
-    found = trace(name, VEGA, [NIGHTLOG, DOMEKEEPER])
-    assert {one.kind for one in found} == kinds
-    assert fact is None or fact in found[0].facts
+    traces = trace(name, VEGA, [NIGHTLOG, DOMEKEEPER])
+    assert {traced.kind for traced in traces} == kinds
+    assert fact is None or fact in traces[0].facts

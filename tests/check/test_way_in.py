@@ -37,9 +37,9 @@ def fenced(value: str | None) -> dict[str, Any]:
     return {"runtime": {"settings": {"open_basedir": Setting(value, Origin("/etc/p.ini", 3))}}}
 
 
-def first(value: str, *more: Place) -> dict[str, Any]:
+def first(value: str, *looked_at: Place) -> dict[str, Any]:
     """A file to be run before each script."""
-    known = more or (Place("/srv/first.php", "absent"),)
+    known = looked_at or (Place("/srv/first.php", "absent"),)
     settings = {"auto_prepend_file": Setting(value, Origin("/etc/p.ini", 3))}
     return {"runtime": {"settings": settings}, "places": (*places(), *known)}
 
@@ -56,7 +56,8 @@ def labels(root: str, script: str = "httpd_sys_content_t", enforcing: bool = Tru
     """A system that enforces its policy, with these labels in the document root."""
     types = {ROOT: root, f"{ROOT}/index.php": script}
     labelled = (
-        replace(one, label=f"system_u:object_r:{types[one.path]}:s0" if types.get(one.path) else "") for one in places()
+        replace(place, label=f"system_u:object_r:{types[place.path]}:s0" if types.get(place.path) else "")
+        for place in places()
     )
     return {"places": tuple(labelled), "machine": Machine(enforcing=enforcing)}
 
@@ -206,12 +207,12 @@ def test_what_is_not_installed_yet_or_not_accepted_is_said_instead() -> None:
 
 
 def test_a_site_handed_to_a_php_that_is_not_there_is_judged_for_what_would_be_installed() -> None:
-    found = look_at("unix:/run/php/php8.2-fpm.sock")
-    judged = check(needs("gd"), found, "a")
+    survey = look_at("unix:/run/php/php8.2-fpm.sock")
+    judged = check(needs("gd"), survey, "a")
     assert (judged.target.runtime.label, judged.target.present) == ("8.2/fpm/www", False)
-    assert [(one.verdict, one.state) for one in judged.findings] == [("unmet", "installable")] * 2
-    made = plan([needs("gd")], found, "a", today=TODAY)
-    assert made.complete and [one.package for one in made.of(Install)] == ["php8.2-fpm", "php8.2-gd"]
+    assert [(finding.verdict, finding.state) for finding in judged.findings] == [("unmet", "installable")] * 2
+    made = plan([needs("gd")], survey, "a", today=TODAY)
+    assert made.complete and [install.package for install in made.of(Install)] == ["php8.2-fpm", "php8.2-gd"]
     other = check(needs("gd"), look_at("unix:/run/other.sock"), "a").findings[0]
     assert (other.verdict, other.remedy) == (
         "unmet",
@@ -222,7 +223,7 @@ def test_a_site_handed_to_a_php_that_is_not_there_is_judged_for_what_would_be_in
 
 def test_of_a_site_of_which_cannot_be_told_what_serves_it_nothing_is_known() -> None:
     judged = check(needs("gd"), look_at("$chosen"), "a")
-    assert {one.verdict for one in judged.findings} == {"unknown"}
+    assert {finding.verdict for finding in judged.findings} == {"unknown"}
     assert judged.findings[1].remedy == "which PHP serves a cannot be told"
 
 
@@ -241,9 +242,9 @@ def look_at(handler: str) -> Survey:
 
 def test_a_part_that_is_handed_elsewhere_is_not_the_site() -> None:
     php = Runtime("8.2", "fpm", "8.2.9", pool="www", serves=True, listen="/run/php/php8.2-fpm.sock")
-    whole = Site("a", "apache2", Origin("/x", 1), runtime=php.label, handler="unix:/run/php/php8.2-fpm.sock")
+    site = Site("a", "apache2", Origin("/x", 1), runtime=php.label, handler="unix:/run/php/php8.2-fpm.sock")
     part = Site("a", "apache2", Origin("/y", 1), part="/srv/a/old", handler="unix:/run/php/php7.4-fpm.sock")
-    survey = Survey(3, "vega", System(family="debian"), runtimes=(php,), sites=(whole, part))
+    survey = Survey(3, "vega", System(family="debian"), runtimes=(php,), sites=(site, part))
     assert check(needs(), survey, "a").findings[0].verdict == "met"
     judged = check(needs(), survey, "a /srv/a/old")
     assert (judged.findings[0].verdict, "php7.4-fpm.sock" in (judged.findings[0].found or "")) == ("unmet", True)

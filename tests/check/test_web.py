@@ -24,8 +24,8 @@ WEB = '[web]\ndocument_root = "public"\nfront_controller = "index.php"\nmodules 
 
 def findings(root: Path, tables: str, **options: object) -> dict[str, Finding]:
     application = needs(tables)
-    found = check(application, look(around_root(root, **options), application))  # type: ignore[arg-type]
-    return {finding.need: finding for finding in found.findings}
+    judgement = check(application, look(around_root(root, **options), application))  # type: ignore[arg-type]
+    return {finding.need: finding for finding in judgement.findings}
 
 
 @pytest.mark.parametrize(
@@ -55,32 +55,35 @@ def findings(root: Path, tables: str, **options: object) -> dict[str, Finding]:
     ],
 )  # fmt: skip
 def test_a_site_is_judged_by_its_configuration(nginx: str, need: str, verdict: str, words: str, tmp_path: Path) -> None:
-    found = findings(tmp_path, WEB, nginx=nginx)[need]
-    assert (found.verdict, words in (found.found or "")) == (verdict, True), found
-    assert bool(found.remedy) == (verdict != "met") and in_words(need)
+    finding = findings(tmp_path, WEB, nginx=nginx)[need]
+    assert (finding.verdict, words in (finding.found or "")) == (verdict, True), finding
+    assert bool(finding.remedy) == (verdict != "met") and in_words(need)
 
 
 def test_a_name_from_the_server_is_quoted_in_commands(tmp_path: Path) -> None:
     evil = site("if ($x) { return 403; }\n").replace("nightlog.observatory.example", '"a\'; reboot #"')
-    found = findings(tmp_path, WEB, nginx=evil)["web:front_controller"]
-    assert "reboot" in (found.remedy or "") and shlex.split(found.remedy or "")[-2] == "Host: a'; reboot #"
+    finding = findings(tmp_path, WEB, nginx=evil)["web:front_controller"]
+    assert "reboot" in (finding.remedy or "") and shlex.split(finding.remedy or "")[-2] == "Host: a'; reboot #"
 
 
 @pytest.mark.parametrize("directive", ["proxy", "uwsgi", "scgi", "grpc", "memcached"])
 def test_what_is_handed_on_is_not_followed(directive: str, tmp_path: Path) -> None:
-    found = findings(tmp_path, WEB, nginx=site(front=f"{directive}_pass 127.0.0.1:1;\n"))["web:front_controller"]
-    assert (found.verdict, "not followed" in (found.found or "")) == ("unknown", True), found
+    finding = findings(tmp_path, WEB, nginx=site(front=f"{directive}_pass 127.0.0.1:1;\n"))["web:front_controller"]
+    assert (finding.verdict, "not followed" in (finding.found or "")) == ("unknown", True), finding
 
 
 def test_modules_that_are_of_use_ask_for_nothing_else(tmp_path: Path) -> None:
     found = findings(tmp_path, '[web]\nrecommended_modules = ["rewrite", "brotli"]\n')
-    told = {need: (one.level, one.verdict) for need, one in found.items() if need.startswith("web:")}
+    told = {need: (finding.level, finding.verdict) for need, finding in found.items() if need.startswith("web:")}
     assert told == {
         "web:module:rewrite": ("recommended", "met"),
         "web:module:brotli": ("recommended", "unknown"),
     }
     both = findings(tmp_path, '[web]\nmodules = ["rewrite"]\nrecommended_modules = ["brotli"]\n')
-    assert {one.level for need, one in both.items() if need.startswith("web:module")} == {"required", "recommended"}
+    assert {finding.level for need, finding in both.items() if need.startswith("web:module")} == {
+        "required",
+        "recommended",
+    }
     assert "web:served" in both
 
 
@@ -93,10 +96,10 @@ def test_another_web_server_is_wanted(tmp_path: Path) -> None:
 def test_modules_that_a_configuration_loads(modules: tuple[str, ...], verdict: str, tmp_path: Path) -> None:
     """Where they are not switched on by name."""
     application = needs(WEB)
-    found = look(around_root(tmp_path), application)
-    sites = tuple(replace(one, server="apache2") for one in found.sites)
+    survey = look(around_root(tmp_path), application)
+    sites = tuple(replace(one, server="apache2") for one in survey.sites)
     servers = (ServerProcess("apache2", modules=modules),)
-    judgement = check(application, replace(found, sites=sites, servers=servers, web_servers=None))
+    judgement = check(application, replace(survey, sites=sites, servers=servers, web_servers=None))
     finding = next(finding for finding in judgement.findings if finding.need == "web:module:rewrite")
     assert (finding.verdict, finding.demands) == (verdict, ())
 
@@ -131,15 +134,15 @@ def installed(root: Path, content: str | None) -> Survey:
     return look(root, needs(INSTALLATION))
 
 
-def as_owned(found: Survey, user: int, mode: int) -> Survey:
+def as_owned(survey: Survey, user: int, mode: int) -> Survey:
     """The server with everything of the application's configuration belonging to a user."""
     places = (
-        replace(one, user=user, group=33, mode=mode if one.kind == "directory" else mode & 0o666)
-        if "/config" in one.path
-        else replace(one, user=0, mode=0o755)
-        for one in found.places
+        replace(place, user=user, group=33, mode=mode if place.kind == "directory" else mode & 0o666)
+        if "/config" in place.path
+        else replace(place, user=0, mode=0o755)
+        for place in survey.places
     )
-    return replace(found, places=tuple(places))
+    return replace(survey, places=tuple(places))
 
 
 @pytest.mark.parametrize(
@@ -179,23 +182,23 @@ def test_what_surrounds_a_site_is_told_as_a_risk(tmp_path: Path) -> None:
         "etc/nginx/nginx.conf": "user ida;\nevents {}\nhttp {\n    include /etc/nginx/sites-enabled/*;\n}\n",
     }
     application = needs(WEB)
-    found = look(around_root(tmp_path, extra=extra), application)
-    about = {risk.about for risk in risks(found, check(application, found, "nightlog.observatory.example"), TODAY)}
+    survey = look(around_root(tmp_path, extra=extra), application)
+    about = {risk.about for risk in risks(survey, check(application, survey, "nightlog.observatory.example"), TODAY)}
     assert {"firewall", "web server's user", "site file"} <= about
 
 
 @pytest.mark.parametrize(("line", "told"), [("", True), ("location ~ /\\. { return 404; }\n", False)])
 def test_what_a_site_refuses_is_no_risk(line: str, told: bool, tmp_path: Path) -> None:
     extra: dict[str, str | bytes] = {"srv/nightlog/public/.env": "x", "srv/nightlog/public/.git/config": "x"}
-    found = look(around_root(tmp_path, nginx=site(line), extra=extra), needs(WEB))
-    assert any(one.kind == "not-for-visitors" for one in found.exposed) == told
+    survey = look(around_root(tmp_path, nginx=site(line), extra=extra), needs(WEB))
+    assert any(exposed.kind == "not-for-visitors" for exposed in survey.exposed) == told
 
 
 def test_a_package_is_traced_whether_or_not_it_has_to_do_with_php(tmp_path: Path) -> None:
     around_root(tmp_path)
-    found = look(tmp_path, needs(""))
-    found = replace(found, asked=asked_by([], packages=["git", "plates"]))
-    (none,) = trace("package:plates", found)
+    survey = look(tmp_path, needs(""))
+    survey = replace(survey, asked=asked_by([], packages=["git", "plates"]))
+    (none,) = trace("package:plates", survey)
     assert "not to be had in Debian 12" in none.facts[0]
     offered = look(tmp_path, needs('[commands]\nrequired = ["git"]\n'))
     (some,) = trace("package:git", offered, along=lambda name: [f"brings {name}"])

@@ -43,7 +43,7 @@ def test_a_summary_a_file_and_the_evidence(folder: Path) -> None:
 def test_check_and_plan_take_the_directory_itself(folder: Path) -> None:
     checked = run(folder, "check", "nightlog", "--server", "root", "--format", "json")
     assert checked.returncode == 1
-    states = {one["need"]: one["state"] for one in json.loads(checked.stdout)["applications"][0]["findings"]}
+    states = {load["need"]: load["state"] for load in json.loads(checked.stdout)["applications"][0]["findings"]}
     assert states["extension:gd"] == "installable"
     planned = run(folder, "plan", "nightlog", "--server", "root", "--format", "json")
     assert "php8.2-gd" in json.loads(planned.stdout)["packages"]["install"]

@@ -67,18 +67,18 @@ FILES: dict[str, str | bytes] = {
 
 @pytest.fixture
 def root(tmp_path: Path) -> Path:
-    found = small_root(tmp_path)
+    file = small_root(tmp_path)
     conf = "".join(SITE.format(name=name, root=path) for name, path in SITES.items()) + PROXY + PLAIN + LED
     write(
-        found,
+        file,
         {
             **FILES,
             "etc/nginx/nginx.conf": "http {\n include /etc/nginx/sites-enabled/*;\n}\n",
             "etc/nginx/sites-enabled/all": conf,
         },
     )
-    (found / "srv/dome").mkdir()
-    return found
+    (file / "srv/dome").mkdir()
+    return file
 
 
 def test_every_site_has_its_line_and_those_that_lack_something_their_details(root: Path) -> None:

@@ -15,7 +15,7 @@ from fundamentum.derive.trying.machine import Frame, Given, Leave
 from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.sorting import SORTING
-from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Kind, Loaded, OneOf, Thing
+from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Instance, Kind, Loaded, OneOf
 from fundamentum.derive.trying.worlds import World
 
 CODE = b"<?php f();"
@@ -26,7 +26,7 @@ PLAIN = st.one_of(
     st.sampled_from([0, 1, -1, 7, 2**40, -(2**62), 0.0, 1.5, 1e300, float("inf"), float("nan")]),
     st.sampled_from(["", "x", "gd", "8.1", "128M", "/^a/", "%s %d", "\0", "a,b", "é", "extension_loaded"]),
 )
-OBJECTS = st.builds(lambda: Thing(KIND, made=True))
+OBJECTS = st.builds(lambda: Instance(KIND, made=True))
 UNSURE = st.one_of(
     st.just(UNKNOWN),
     OBJECTS,
@@ -59,17 +59,17 @@ def machine() -> Running:
 @settings(max_examples=60, deadline=None)
 @given(st.lists(VALUES, max_size=4), st.booleans())
 def test_functions_take_any_values(values: list[Any], whole: bool) -> None:
-    one = machine()
+    running = machine()
     for name in sorted({*BUILTINS, *FUNCTIONS}):
         if (function := builtin(name)) is not None:
             with suppress(Leave):
-                function(one, Given(values, {}, {}, whole=whole))
+                function(running, Given(values, {}, {}, whole=whole))
 
 
 @settings(max_examples=60, deadline=None)
 @given(st.builds(Array, st.dictionaries(st.integers(0, 3), VALUES, max_size=3)), st.lists(VALUES, max_size=3))
 def test_functions_that_change_a_list_take_any_values(whole: Array, values: list[Any]) -> None:
-    one = machine()
+    running = machine()
     for name in sorted({*CHANGING, *SORTING}):
         with suppress(Leave):
-            change(one, name, whole, Given([whole, *values], {}, {}))
+            change(running, name, whole, Given([whole, *values], {}, {}))

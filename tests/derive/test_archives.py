@@ -69,10 +69,10 @@ def phar(path: Path, files: dict[str, bytes], packed: int = 0) -> Path:
     ],
 )
 def test_an_archive_tells_what_its_directory_would(tmp_path: Path, made: object) -> None:
-    found = derived(made(tmp_path))  # type: ignore[operator]
-    whole = found.derived()
-    assert (whole.name, whole.version) == ("nightlog", "2.1")
-    assert {entry.key: entry.value for entry in whole.entries} == {
+    answer = derived(made(tmp_path))  # type: ignore[operator]
+    result = answer.derived()
+    assert (result.name, result.version) == ("nightlog", "2.1")
+    assert {entry.key: entry.value for entry in result.entries} == {
         "php": ">=8.1", "extension:intl": "", "extension:mbstring": "",
     }  # fmt: skip
 
@@ -81,10 +81,10 @@ def test_an_archive_tells_what_its_directory_would(tmp_path: Path, made: object)
 def test_nothing_leads_out_of_an_archive(tmp_path: Path, name: str) -> None:
     inside = tmp_path / "inside"
     inside.mkdir()
-    with opened(zipped(inside / "a.zip", {name: b"<?php", "index.php": b"<?php"})) as found:
-        assert [one.name for one in found.root.rglob("*")] == ["index.php"]
-        assert found.remarks == ["1 members with names that lead elsewhere are passed over"]
-        root = found.root
+    with opened(zipped(inside / "a.zip", {name: b"<?php", "index.php": b"<?php"})) as archive:
+        assert [path.name for path in archive.root.rglob("*")] == ["index.php"]
+        assert archive.remarks == ["1 members with names that lead elsewhere are passed over"]
+        root = archive.root
     assert not root.exists()
     assert not list(tmp_path.rglob("out.php"))
 
@@ -99,7 +99,7 @@ def test_links_are_left_out(tmp_path: Path) -> None:
         about.size = 5
         archive.addfile(about, io.BytesIO(b"<?php"))
     with opened(path) as found:
-        assert [one.name for one in found.root.rglob("*")] == ["index.php"]
+        assert [file.name for file in found.root.rglob("*")] == ["index.php"]
         assert found.remarks == ["1 links are not followed"]
 
 
@@ -110,8 +110,8 @@ def test_anything_is_an_archive_or_refused_in_a_line(
     path = tmp_path_factory.mktemp("any") / f"a{ending}"
     path.write_bytes(data)
     try:
-        with opened(path) as found:
-            assert found.root.is_dir()
+        with opened(path) as archive:
+            assert archive.root.is_dir()
     except InputError as error:
         assert "\n" not in str(error)
 

@@ -89,11 +89,11 @@ def test_the_level_of_an_extension(tmp_path: Path, files: dict[str, str], expect
 
 
 def test_every_entry_has_a_rule_and_a_place_and_what_is_left_out_says_why(tmp_path: Path) -> None:
-    found = told(tmp_path, {"a.php": USE + " mysql_connect('x');", "b.php": "new PDO('sqlite::memory:');"})
-    for entry in (*found.entries, *found.left_out):
+    derived = told(tmp_path, {"a.php": USE + " mysql_connect('x');", "b.php": "new PDO('sqlite::memory:');"})
+    for entry in (*derived.entries, *derived.left_out):
         assert entry.rule
         assert entry.places
-    assert {entry.names[0]: entry.rule for entry in found.left_out}["mysql"].startswith("gone from PHP since 7.0")
+    assert {entry.names[0]: entry.rule for entry in derived.left_out}["mysql"].startswith("gone from PHP since 7.0")
 
 
 def test_mentions_alone_are_no_need(tmp_path: Path) -> None:

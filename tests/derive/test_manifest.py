@@ -16,7 +16,7 @@ def read(root: Path, files: dict[str, object]) -> Manifest:
 
 
 def said(manifest: Manifest) -> set[tuple[str, str, str]]:
-    return {(one.extension, one.level, one.by) for one in manifest.statements}
+    return {(stated.extension, stated.level, stated.by) for stated in manifest.statements}
 
 
 def test_own_needs_and_those_of_libraries_but_not_of_tools_for_developers(tmp_path: Path) -> None:
@@ -31,15 +31,20 @@ def test_own_needs_and_those_of_libraries_but_not_of_tools_for_developers(tmp_pa
         "packages": [{"name": "maker/thing", "require": {"ext-mbstring": "*", "php": "^8.0"}}],
         "packages-dev": [{"name": "maker/tool", "require": {"ext-dom": "*"}}],
     }
-    found = read(tmp_path, {"composer.json": own, "composer.lock": lock})
-    assert (found.name, found.version, found.php, found.php_where) == ("nightlog", "3.2", ">=8.1", "composer.json:5")
-    assert said(found) == {
+    manifest = read(tmp_path, {"composer.json": own, "composer.lock": lock})
+    assert (manifest.name, manifest.version, manifest.php, manifest.php_where) == (
+        "nightlog",
+        "3.2",
+        ">=8.1",
+        "composer.json:5",
+    )
+    assert said(manifest) == {
         ("pdo", "required", "the application"),
         ("intl", "required", "the application"),
         ("sodium", "recommended", "the application"),
         ("mbstring", "required", "maker/thing"),
     }
-    assert found.development == {"vendor/maker/tool"}
+    assert manifest.development == {"vendor/maker/tool"}
 
 
 def test_what_a_package_provides_is_taken_off(tmp_path: Path) -> None:
@@ -47,11 +52,11 @@ def test_what_a_package_provides_is_taken_off(tmp_path: Path) -> None:
         {"name": "maker/thing", "require": {"ext-mbstring": "*", "ext-ctype": "*"}},
         {"name": "maker/mbstring", "provide": {"ext-mbstring": "*"}},
     ]
-    found = read(
+    manifest = read(
         tmp_path, {"vendor/composer/installed.json": installed, "composer.json": {"replace": {"ext-ctype": "*"}}}
     )
-    assert said(found) == set()
-    assert dict(found.provided) == {"mbstring": "maker/mbstring", "ctype": "the application"}
+    assert said(manifest) == set()
+    assert dict(manifest.provided) == {"mbstring": "maker/mbstring", "ctype": "the application"}
 
 
 ARCHIVES = [
@@ -66,9 +71,9 @@ ARCHIVES = [
 
 @pytest.mark.parametrize("text", ARCHIVES)
 def test_the_descriptor_of_the_older_library_archive(tmp_path: Path, text: str) -> None:
-    found = read(tmp_path, {"package.xml": text})
-    assert (found.name, found.version, found.php) == ("Chart", "1.2", ">=7.2 <=8.3 !=8.0.0")
-    assert said(found) == {("xml", "required", "the application"), ("gd", "recommended", "the application")}
+    manifest = read(tmp_path, {"package.xml": text})
+    assert (manifest.name, manifest.version, manifest.php) == ("Chart", "1.2", ">=7.2 <=8.3 !=8.0.0")
+    assert said(manifest) == {("xml", "required", "the application"), ("gd", "recommended", "the application")}
 
 
 BROKEN = ["{", "[]", '{"require": []}', '{"require": {"php": "eight"}}', "[" * 100_000, '{"require": {"ext-gd": 1}}']
@@ -76,9 +81,9 @@ BROKEN = ["{", "[]", '{"require": []}', '{"require": {"php": "eight"}}', "[" * 1
 
 @pytest.mark.parametrize("text", BROKEN)
 def test_a_broken_manifest_is_remarked_and_nothing_else_is_lost(tmp_path: Path, text: str) -> None:
-    found = told(tmp_path, {"composer.json": text, "a.php": "imagesx(1);"})
-    assert levels(found) == {"gd": "required"}
-    assert all(remark.startswith("composer.json") for remark in found.remarks)
+    derived = told(tmp_path, {"composer.json": text, "a.php": "imagesx(1);"})
+    assert levels(derived) == {"gd": "required"}
+    assert all(remark.startswith("composer.json") for remark in derived.remarks)
 
 
 def test_entities_of_a_descriptor_are_not_followed(tmp_path: Path) -> None:

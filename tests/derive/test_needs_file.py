@@ -36,12 +36,12 @@ def around(needs: Needs) -> list[Any]:
 def test_a_derived_file_is_a_needs_file_with_evidence(tmp_path: Path) -> None:
     needs = parse(written(told(tmp_path, FILES)), "nightlog.needs.toml")
     assert (needs.name, needs.version, str(needs.php)) == ("nightlog", "3.2", ">=8.1")
-    assert {one.key: one.level for one in needs.of(ExtensionNeed)} == {
+    assert {need.key: need.level for need in needs.of(ExtensionNeed)} == {
         "extension:gd": "required",
         "extension:pdo_mysql|pdo_pgsql": "required",
         "extension:intl": "recommended",
     }
-    assert [(one.name, one.condition.text, one.level) for one in needs.of(SettingNeed)] == [
+    assert [(need.name, need.condition.text, need.level) for need in needs.of(SettingNeed)] == [
         ("memory_limit", ">= 256M", "recommended")
     ]
     assert needs.note(NeedId("extension:gd")) == "derived: used without a check in one file (a.php:1 imagesx())"
@@ -97,7 +97,7 @@ def test_what_is_not_the_person_s_follows_the_new_derivation(tmp_path: Path) -> 
         "removed extension:gd: required",
     }
     needs = parse(new.text, "x.needs.toml")
-    assert {one.key for one in needs.of(ExtensionNeed)} == {
+    assert {need.key for need in needs.of(ExtensionNeed)} == {
         "extension:intl",
         "extension:mbstring",
         "extension:pdo_mysql|pdo_pgsql",
@@ -112,7 +112,7 @@ def test_a_file_written_by_hand_keeps_everything_and_gains_what_is_new(tmp_path:
     new = rederived(text, "x.needs.toml", told(tmp_path, FILES))
     assert "# ours" in new.text
     assert "extension:imap: recommended, not derived" in new.kept
-    assert {one.key for one in parse(new.text, "x").of(ExtensionNeed)} >= {
+    assert {need.key for need in parse(new.text, "x").of(ExtensionNeed)} >= {
         "extension:gd",
         "extension:imap",
         "extension:intl",
@@ -128,7 +128,7 @@ def test_whatever_stands_in_file_names_and_code_the_file_can_be_read(
 ) -> None:
     entry = Entry("extension", ("gd",), "required", "", rule, tuple(places))
     needs = parse(written(scrubbed(Derived("x", version.strip(), (entry,), (), 1, 1, 1, ()))), "x")
-    assert [one.key for one in needs.of(ExtensionNeed)] == ["extension:gd"]
+    assert [need.key for need in needs.of(ExtensionNeed)] == ["extension:gd"]
 
 
 def test_surroundings_are_written_and_a_person_s_words_about_them_kept(tmp_path: Path) -> None:
@@ -138,11 +138,11 @@ def test_surroundings_are_written_and_a_person_s_words_about_them_kept(tmp_path:
     }
     derived = told(tmp_path, tree)
     text = written(derived)
-    found = parse(text, "f")
-    assert [one.key for one in around(found)] == [
+    needs = parse(text, "f")
+    assert [one.key for one in around(needs)] == [
         "function:exec", "uploads:largest", "database:postgresql", "command:convert", "command:git", "directory:var/plates",
     ]  # fmt: skip
-    assert {one.level for one in around(found)} == {"recommended"}
+    assert {one.level for one in around(needs)} == {"recommended"}
     edited = text.replace('"git"]', '"git >= 2.30"]').replace('largest = "64M"', 'largest = "90M"')
     again = rederived(edited, "f", derived)
     assert again.changes == ()

@@ -19,34 +19,34 @@ TREES: list[dict[str, Any]] = tomllib.loads(Path(__file__).with_name("traits.tom
 @pytest.mark.parametrize("tree", TREES, ids=[tree["trait"] for tree in TREES])
 def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     write(tmp_path, tree["files"])
-    found = derive(tmp_path)
-    php = next((entry.value for entry in found.entries if entry.kind == "php"), "")
+    derived = derive(tmp_path)
+    php = next((entry.value for entry in derived.entries if entry.kind == "php"), "")
     levels: dict[str, list[str]] = {"required": [], "recommended": [], "command_line": []}
-    for entry in found.of_kind("extension"):
+    for entry in derived.of_kind("extension"):
         levels[entry.way or entry.level] += entry.names
     told = (php, sorted(levels["required"]), sorted(levels["recommended"]))
     assert levels["command_line"] == tree.get("command_line", [])
-    told_settings = [f"{e.names[0]} {e.level} {e.value}" for e in found.entries if e.kind in ("setting", "uploads")]
+    told_settings = [f"{e.names[0]} {e.level} {e.value}" for e in derived.entries if e.kind in ("setting", "uploads")]
     assert "settings" not in tree or told_settings == tree["settings"]
-    any_of = ["|".join(entry.names) for entry in found.of_kind("extension") if entry.names[1:]]
+    any_of = ["|".join(entry.names) for entry in derived.of_kind("extension") if entry.names[1:]]
     assert "any_of" not in tree or any_of == tree["any_of"]
-    others = [" ".join((e.kind, *e.names, e.value)).strip() for e in found.entries if e.kind in OTHERS]
+    others = [" ".join((e.kind, *e.names, e.value)).strip() for e in derived.entries if e.kind in OTHERS]
     assert "others" not in tree or others == tree["others"]
     beneath = [
         f"{e.names[0]} {e.level} {e.value}".strip()
-        for e in found.entries
+        for e in derived.entries
         if e.kind in ("library", "feature", "build") or (e.kind == "extension" and e.value)
     ]
     assert "beneath" not in tree or beneath == tree["beneath"]
-    assert [name for entry in found.of_kind("absent") for name in entry.names] == tree.get("absent", [])
-    assert "planted" not in repr(found)
+    assert [name for entry in derived.of_kind("absent") for name in entry.names] == tree.get("absent", [])
+    assert "planted" not in repr(derived)
     assert {
-        name for need in as_needs(found).of(ExtensionNeed) if need.way == "command_line" for name in need.names
+        name for need in as_needs(derived).of(ExtensionNeed) if need.way == "command_line" for name in need.names
     } == set(levels["command_line"])
     assert told == (tree.get("php", ""), tree.get("required", []), tree.get("recommended", []))
-    preferred = next((entry.value for entry in found.entries if entry.names == ("preferred",)), "")
+    preferred = next((entry.value for entry in derived.entries if entry.names == ("preferred",)), "")
     assert preferred == tree.get("preferred", "")
-    assert all(entry.places for entry in found.entries if entry.kind in ("php", "extension"))
+    assert all(entry.places for entry in derived.entries if entry.kind in ("php", "extension"))
 
 
 LIBRARIES = '{"name": "observatory/nightlog", "require": {"php": ">=8.1", "ext-gd": "*", "observatory/sky": "^1"}}'

@@ -74,8 +74,8 @@ CASES = [  # PHP, the uses it holds as "extension guard"
 
 @pytest.mark.parametrize(("code", "uses"), CASES)
 def test_a_use_is_what_php_itself_would_take_for_one(code: str, uses: list[str]) -> None:
-    found = read_source(f"<?php {code}".encode())
-    told = {f"{use.extensions[0]} {use.guard or ('weak' if use.weak else '')}".strip() for use in found.uses}
+    file_facts = read_source(f"<?php {code}".encode())
+    told = {f"{use.extensions[0]} {use.guard or ('weak' if use.weak else '')}".strip() for use in file_facts.uses}
     assert sorted(told) == sorted(uses)
 
 

@@ -52,10 +52,10 @@ def test_links_are_not_followed_and_odd_files_do_not_stop_it(tmp_path: Path) -> 
     os.mkfifo(root / "endless.php")
     (root / "huge.php").write_bytes(b"<?php " + b" " * MAX_SIZE)
     (root / "binary.php").write_bytes(bytes(range(256)) * 50)
-    found = derive(root)
-    assert levels(found) == {"mbstring": "required"}
-    assert "3 links are not followed" in found.remarks
-    assert "huge.php is larger than 8 MiB: passed over" in found.remarks
+    derived = derive(root)
+    assert levels(derived) == {"mbstring": "required"}
+    assert "3 links are not followed" in derived.remarks
+    assert "huge.php is larger than 8 MiB: passed over" in derived.remarks
 
 
 ABSURD = {  # each took minutes before something in it was bounded
@@ -70,16 +70,16 @@ ABSURD = {  # each took minutes before something in it was bounded
 
 
 def test_absurd_files_are_read_as_far_as_is_sensible(tmp_path: Path) -> None:
-    found = derive(made(tmp_path, ABSURD | {"a.php": "zip_open('x');"}))
-    assert levels(found)["zip"] == "required"
-    assert any("cannot be parsed as a whole" in remark for remark in found.remarks)
+    derived = derive(made(tmp_path, ABSURD | {"a.php": "zip_open('x');"}))
+    assert levels(derived)["zip"] == "required"
+    assert any("cannot be parsed as a whole" in remark for remark in derived.remarks)
 
 
 def test_a_tree_whose_application_lies_deeper(tmp_path: Path) -> None:
     made(tmp_path, {"usr/share/log/composer.json": '{"name": "x/log"}', "usr/share/log/a.php": "imagesx(1);",
                     "usr/share/log/vendor/m/n/A.php": "bcadd(1, 2);"})  # fmt: skip
-    found = derive(tmp_path)
-    assert (found.name, levels(found)) == ("log", {"gd": "required"})
+    derived = derive(tmp_path)
+    assert (derived.name, levels(derived)) == ("log", {"gd": "required"})
 
 
 @pytest.mark.parametrize("files", [{}, {"readme.txt": "x"}])
@@ -96,15 +96,15 @@ def test_an_unchanged_tree_is_remembered_and_a_changed_one_read_again(
     tree = Listing(str(root))
     assert cache.recall(str(root)) is cache.recall_listed(tree) is None
     cache.remember(tree, cache.answer(derive(root), "text"))
-    found = cache.recall_listed(Listing(str(root)))
-    assert found and (found.derived(), found.text) == (derive(root), "text")
+    answer = cache.recall_listed(Listing(str(root)))
+    assert answer and (answer.derived(), answer.text) == (derive(root), "text")
     assert cache.recall(str(root)) is None  # the directory is too new for its time to be relied on
     settled(root)
-    cache.remember(Listing(str(root)), found)
-    assert cache.recall(str(root)) == found._replace(packed=found.pack())
+    cache.remember(Listing(str(root)), answer)
+    assert cache.recall(str(root)) == answer._replace(packed=answer.pack())
     made(root, {"logo.png": ""})
     assert cache.recall(str(root)) is None
-    assert cache.recall_listed(Listing(str(root))) == found  # it does not count
+    assert cache.recall_listed(Listing(str(root))) == answer  # it does not count
     made(root, {"b.php": "mb_strlen(1);"})
     assert cache.recall(str(root)) is cache.recall_listed(Listing(str(root))) is None
     next((tmp_path / "cache/fundamentum").iterdir()).write_bytes(b"\x00broken")
@@ -181,4 +181,4 @@ def test_the_stamp_of_a_tree_changes_with_what_counts_and_only_with_that(tmp_pat
     (".htaccess", OTHER), ("a.PHP5", SOURCE), ("a.inc", SOURCE), ("run", SOURCE), ("a.json", BESIDE), (".env.example", BESIDE), ("docs.md", 0), ("install.md", OTHER), ("install.inc", SOURCE), ("05_setup.md", OTHER), ("style.css", BESIDE), ("LICENSE", 0), ("a.js", 0)])  # fmt: skip
 def test_which_files_are_listed(tmp_path: Path, name: str, kind: int) -> None:
     (tmp_path / name).write_text("x")
-    assert [one[1] for one in Listing(str(tmp_path)).top.files] == ([kind] if kind else [])
+    assert [file[1] for file in Listing(str(tmp_path)).top.files] == ([kind] if kind else [])

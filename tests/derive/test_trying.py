@@ -43,7 +43,7 @@ def value(expression: str, before: str = "") -> object:
 def plain(told: object) -> object:
     if isinstance(told, Array):
         listed = list(told.items) == list(range(len(told.items)))
-        values = {key: plain(one) for key, one in told.items.items()}
+        values = {key: plain(item) for key, item in told.items.items()}
         return list(values.values()) if listed else values
     return "?" if told is UNKNOWN or isinstance(told, OneOf) else told
 
@@ -150,7 +150,7 @@ ASKING = [
 @pytest.mark.parametrize(("program", "told"), ASKING)
 def test_what_comes_of_what_is_missing(program: str, told: str) -> None:
     comes = [one.comes for one in trial(program).told() if one.names == ("gd",)]
-    assert [f"{one.outcome}{' in doubt' if one.doubt else ''}" for one in comes] == [told]
+    assert [f"{come.outcome}{' in doubt' if come.doubt else ''}" for come in comes] == [told]
 
 
 def test_of_several_the_fewest_are_told_without_which_it_ends() -> None:
@@ -250,8 +250,8 @@ def test_a_bound_is_found_however_it_is_written(version: tuple[int, int, int], s
     ]
     turned = {"<": ">=", ">=": "<"}[sign]
     for way in ways:
-        found = bounds_of_code(f"<?php if ({'!' if denied else ''}({way})) exit;".encode())
-        said = [(one.operator, tuple(map(int, f"{one.version}.0.0".split(".")[:3]))) for one in found]
+        bounds = bounds_of_code(f"<?php if ({'!' if denied else ''}({way})) exit;".encode())
+        said = [(bound.operator, tuple(map(int, f"{bound.version}.0.0".split(".")[:3]))) for bound in bounds]
         assert said == [(sign if denied else turned, version)], way
 
 
@@ -266,7 +266,7 @@ def test_the_least_limit_is_found(megabytes: int, sign: str) -> None:
     code = f"if ((int) ini_get('memory_limit') {sign} {megabytes}) {{ exit; }}"
     least = megabytes + (sign == "<=")
     expected = f">= {least // 1024}G" if least % 1024 == 0 else f">= {least}M"
-    assert [(one.name, one.value, one.stops) for _, one in wishes(trial(code), top=True)] == [
+    assert [(wish.name, wish.value, wish.stops) for _, wish in wishes(trial(code), top=True)] == [
         ("memory_limit", expected, True)
     ]
 
@@ -291,7 +291,9 @@ LIMITS = [
 
 @pytest.mark.parametrize(("program", "told"), LIMITS)
 def test_what_is_told_of_settings(program: str, told: str) -> None:
-    found = [f"{one.name} {one.value}{' stops' if one.stops else ''}" for _, one in wishes(trial(program), top=True)]
+    found = [
+        f"{wish.name} {wish.value}{' stops' if wish.stops else ''}" for _, wish in wishes(trial(program), top=True)
+    ]
     assert ", ".join(found) == told
 
 

@@ -47,9 +47,9 @@ def test_what_only_looks_like_a_construct_bounds_nothing(tmp_path: Path, code: s
 
 def test_the_manifest_s_own_statement_wins_and_disagreement_is_said(tmp_path: Path) -> None:
     files = {"composer.json": '{"require": {"php": ">=7.4 <8.1"}}', "a.php": "$x = $a?->b;\n each($a);"}
-    found = told(tmp_path, files)
-    assert php(found) == ">=7.4, <8.1"
-    assert found.remarks == ("the manifest accepts PHP 7.4, but a.php:1 uses the nullsafe operator, which needs 8.0",)
+    derived = told(tmp_path, files)
+    assert php(derived) == ">=7.4, <8.1"
+    assert derived.remarks == ("the manifest accepts PHP 7.4, but a.php:1 uses the nullsafe operator, which needs 8.0",)
     (tmp_path / "a.php").write_text("<?php\n each($a);")
     assert derive(tmp_path).remarks == (
         "a.php:2 uses each(), which is gone with PHP 8.0, though the manifest accepts it",
@@ -70,22 +70,22 @@ COUNTING = {  # more files with what the oldest PHP that the manifest accepts ca
 @pytest.mark.parametrize(("others", "counts"), COUNTING.values(), ids=list(COUNTING))
 def test_what_php_cannot_read_counts_against_the_manifest(tmp_path: Path, others: dict[str, str], counts: bool) -> None:
     tool = "class Tool { static function run() { return self::of()?->name; } }"
-    found = told(tmp_path, {"composer.json": '{"require": {"php": ">=7.4 <8.1"}}', "Tool.php": tool, **others})
-    assert php(found) == (">=8.0, <8.1" if counts else ">=7.4, <8.1")
-    assert any(remark.endswith(": that counts") for remark in found.remarks) == counts
+    derived = told(tmp_path, {"composer.json": '{"require": {"php": ">=7.4 <8.1"}}', "Tool.php": tool, **others})
+    assert php(derived) == (">=8.0, <8.1" if counts else ">=7.4, <8.1")
+    assert any(remark.endswith(": that counts") for remark in derived.remarks) == counts
 
 
 def test_files_for_some_versions_only_and_libraries_do_not_count(tmp_path: Path) -> None:
-    found = told(
+    derived = told(
         tmp_path,
         {
             "a.php": "if (PHP_VERSION_ID >= 80000) { require 'new.php'; } $x = $a ?? 1;",
             "new.php": "$x = $a?->b;",
-            "vendor/maker/thing/Thing.php": "enum Thing {}",
-            "tests/ATest.php": "enum Thing {}",
+            "vendor/maker/thing/Instance.php": "enum Instance {}",
+            "tests/ATest.php": "enum Instance {}",
         },
     )
-    assert php(found) == ">=7.0"
+    assert php(derived) == ">=7.0"
 
 
 def test_libraries_narrow_what_is_accepted(tmp_path: Path) -> None:

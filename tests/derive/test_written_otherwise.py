@@ -30,7 +30,8 @@ EVERY = [*_otherwise()]
 def derived(folder: Path, files: Files) -> list[str]:
     write(folder, files)
     return sorted(
-        f"{one.way or one.level} {one.kind} {'|'.join(one.names)} {one.value}" for one in derive(folder).entries
+        f"{entry.way or entry.level} {entry.kind} {'|'.join(entry.names)} {entry.value}"
+        for entry in derive(folder).entries
     )
 
 

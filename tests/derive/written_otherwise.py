@@ -101,7 +101,7 @@ def _for_templates(_: Node, condition: str, body: Node, otherwise: Node | None, 
 
 
 def _by_a_word(_: Node, condition: str, body: Node, otherwise: Node | None, write: Written) -> str | None:
-    lines = [one for one in body.named_children if one.type != "comment"]
+    lines = [node for node in body.named_children if node.type != "comment"]
     only = lines[0] if len(lines) == 1 and body.type == "compound_statement" else body
     if otherwise is not None or only.type not in ("exit_statement", "expression_statement"):
         return None
@@ -131,7 +131,7 @@ def _by_helper(node: Node, given: str, _: Written) -> str | None:
 
 
 def _as_number(node: Node, _: str, write: Written) -> str | None:
-    given = [write(one) for one in arguments(node)]
+    given = [write(argument) for argument in arguments(node)]
     sign = AS_NUMBER.get(given[2].replace('"', "'")) if len(given) == 3 else None
     return f"(version_compare({given[0]}, {given[1]}) {sign})" if sign else None
 

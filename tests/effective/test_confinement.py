@@ -32,9 +32,9 @@ COMMANDS = [  # settings, verdict, words of the finding
 
 @pytest.mark.parametrize(("values", "verdict", "words"), COMMANDS)
 def test_a_program_that_php_may_run_or_not(values: dict[str, str | None], verdict: str, words: str) -> None:
-    found = judge_command(MET, "/usr/bin/git", target(**values))  # type: ignore[arg-type]
-    assert found.verdict == verdict
-    assert words in f"{found.found} {found.remedy} {found.remark}"
+    finding = judge_command(MET, "/usr/bin/git", target(**values))  # type: ignore[arg-type]
+    assert finding.verdict == verdict
+    assert words in f"{finding.found} {finding.remedy} {finding.remark}"
 
 
 DIRECTORIES = [  # settings, verdict before, verdict, words

@@ -32,4 +32,4 @@ def test_what_belongs_to_the_users_own_group_is_not_open_to_processes_of_another
     shared = Place("/srv/plates", "directory", user=0, group=50, mode=0o707)
     own, given = account_named(SURVEY, "ida"), account_named(SURVEY, "ida", "stars")
     assert own and given
-    assert [(allowed(one, own), allowed(one, given)) for one in (place, shared)] == [(7, 0), (7, 0)]
+    assert [(allowed(directory, own), allowed(directory, given)) for directory in (place, shared)] == [(7, 0), (7, 0)]

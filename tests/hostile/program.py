@@ -50,9 +50,9 @@ def run(*words: str | Path, environment: Mapping[str, str] | None = None, **opti
         code, memory = map(int, figures.read_text().split())
         out.seek(0)
         err.seek(0)
-        found = Ran(code, out.read().decode(errors="replace"), err.read().decode(errors="replace"), seconds, memory)
-    assert "Traceback" not in found.err, found.err[-2000:]
-    assert found.code in (0, 1, 2, 130), (found.code, found.err[-500:])
-    assert found.seconds < MAX_SECONDS, f"{found.seconds:.0f} s"
-    assert found.memory < MAX_MEMORY, f"{found.memory >> 10} MiB"
-    return found
+        ran = Ran(code, out.read().decode(errors="replace"), err.read().decode(errors="replace"), seconds, memory)
+    assert "Traceback" not in ran.err, ran.err[-2000:]
+    assert ran.code in (0, 1, 2, 130), (ran.code, ran.err[-500:])
+    assert ran.seconds < MAX_SECONDS, f"{ran.seconds:.0f} s"
+    assert ran.memory < MAX_MEMORY, f"{ran.memory >> 10} MiB"
+    return ran

@@ -153,8 +153,8 @@ def test_a_redirection_is_told_and_not_followed() -> None:
 
 def test_a_page_is_read_over_http() -> None:
     with peer(say(OK + b"\r\n" + PAGE.encode())) as port:
-        found = information_page_address.survey_address(f"http://127.0.0.1:{port}/info.php?secret=x")
-    assert found.runtimes[0].settings["memory_limit"].value == "128M" and "secret" not in str(found.remarks)
+        surveyed = information_page_address.survey_address(f"http://127.0.0.1:{port}/info.php?secret=x")
+    assert surveyed.runtimes[0].settings["memory_limit"].value == "128M" and "secret" not in str(surveyed.remarks)
 
 
 @pytest.mark.parametrize(
@@ -193,11 +193,11 @@ def test_pools(case: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> No
     monkeypatch.setattr(asking, "TIMEOUT", WAIT)
     root = small_root(tmp_path)
     (root / "run/php").mkdir(parents=True)
-    found = survey(DirectoryHost(root, "x"))
+    surveyed = survey(DirectoryHost(root, "x"))
     started = time.monotonic()
     here = os.open(root / "run/php", os.O_RDONLY)
     with peer(POOLS[case], f"/proc/self/fd/{here}/php8.2-fpm.sock"):
-        asked = ask_pools(found, root)
+        asked = ask_pools(surveyed, root)
     os.close(here)
     assert time.monotonic() - started < 8
     (runtime,) = asked.runtimes
@@ -206,7 +206,7 @@ def test_pools(case: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> No
         assert runtime.told == {"x": "1"}
     else:
         assert runtime.answer is None and "did not answer" in runtime.remarks[-1].why
-    assert not [one for one in (root / "run").iterdir() if one.name.startswith("fundamentum")]
+    assert not [path for path in (root / "run").iterdir() if path.name.startswith("fundamentum")]
 
 
 @pytest.mark.parametrize("where", ["the socket", "its directory", "the directory for the script"])
@@ -222,12 +222,12 @@ def test_no_link_leads_asking_out_of_a_root(tmp_path: Path, where: str) -> None:
     elif where == "its directory":
         (root / "run/php").symlink_to(outside)
     with peer(lambda connection: asked.append(connection.recv(10)), f"/proc/self/fd/{here}/s"):
-        found = survey(DirectoryHost(root, "x"))
+        surveyed = survey(DirectoryHost(root, "x"))
         if where == "the directory for the script":
             (root / "run").rmdir()
             (root / "run").symlink_to(outside)
-            listen = replace(found.runtimes[0], listen="127.0.0.1:9")
-            found = replace(found, runtimes=(listen,))
-        ask_pools(found, root)
+            listen = replace(surveyed.runtimes[0], listen="127.0.0.1:9")
+            surveyed = replace(surveyed, runtimes=(listen,))
+        ask_pools(surveyed, root)
     os.close(here)
-    assert not asked and {one.name for one in outside.iterdir()} == {"s"}
+    assert not asked and {path.name for path in outside.iterdir()} == {"s"}

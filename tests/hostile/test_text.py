@@ -59,10 +59,10 @@ def test_a_server_cannot_put_one_into_its_survey(tmp_path: Path, control: str) -
             f"etc/php/8.2/fpm/conf.d/30 {text}.ini": "memory_limit = 300M\n",
         },
     )  # fmt: skip
-    found = survey(DirectoryHost(root, "x"))
-    assert read(written(found), "x") == found
-    assert not any(c in written(found).decode() for c in ("\x1b", "\x7f", "\x9b", "\u202e", "\u2028"))
-    assert [one.pool for one in found.runtimes] == ["www"], "the other has a user that no system has"
+    surveyed = survey(DirectoryHost(root, "x"))
+    assert read(written(surveyed), "x") == surveyed
+    assert not any(c in written(surveyed).decode() for c in ("\x1b", "\x7f", "\x9b", "\u202e", "\u2028"))
+    assert [runtime.pool for runtime in surveyed.runtimes] == ["www"], "the other has a user that no system has"
     done = run("plan", NIGHTLOG, "--server", root, "--runtime", "8.2", "--format", "script")
     assert not any(control in done.out for control in CONTROLS if control != "\n")
 
@@ -192,7 +192,7 @@ program()
 def test_nobody_without_a_home_and_without_permission(tmp_path: Path) -> None:
     root = small_root(tmp_path / "root")
     shared = Path(tempfile.gettempdir())  # which is everybody's, and stays so
-    for folder in itertools.takewhile(lambda one: one != shared, (tmp_path, *tmp_path.parents)):
+    for folder in itertools.takewhile(lambda file: file != shared, (tmp_path, *tmp_path.parents)):
         folder.chmod(0o755)
     for path in ("etc/php/8.2/fpm/php.ini", "var/lib/dpkg/status", "etc/php/8.2/fpm/pool.d"):
         (root / path).chmod(0)

@@ -91,27 +91,31 @@ HTML = """\
 
 @pytest.mark.parametrize("page", [TEXT, HTML, TEXT.replace("\n", "\r\n")], ids=["text", "html", "text from Windows"])
 def test_a_page_is_a_survey_without_packages(page: str) -> None:
-    found = survey_page(page.encode(), "info")
-    runtime, branch = found.runtimes[0], found.branches[0]
-    assert (found.server, runtime.label, runtime.version, branch.api, branch.thread_safe) == (
+    survey = survey_page(page.encode(), "info")
+    runtime, branch = survey.runtimes[0], survey.branches[0]
+    assert (survey.server, runtime.label, runtime.version, branch.api, branch.thread_safe) == (
         "mizar",
         "8.2/fpm",
         "8.2.9",
         "20220829",
         True,
     )
-    assert {one.shown for one in runtime.extensions} == {"Core", "gd", "sysvmsg", "Orrery Loader"}
+    assert {extension.shown for extension in runtime.extensions} == {"Core", "gd", "sysvmsg", "Orrery Loader"}
     assert runtime.settings["memory_limit"].value == "64M"
     assert "128M" in str(runtime.settings["memory_limit"].overridden[0])
-    assert (found.installed, found.offers) == (None, None)
-    assert "hunter2" not in written(found).decode()
+    assert (survey.installed, survey.offers) == (None, None)
+    assert "hunter2" not in written(survey).decode()
 
 
 def test_what_a_page_cannot_tell_is_unknown_and_not_absent() -> None:
     extensions = tuple(ExtensionNeed((name,), "required") for name in ("gd", "intl"))
     settings = (SettingNeed("memory_limit", condition("memory_limit", ">= 256M"), "required"),)
     findings = check(Needs("nightlog", needs=(*extensions, *settings)), survey_page(TEXT.encode(), "info")).findings
-    assert [(one.verdict, one.state) for one in findings[1:]] == [("met", "active"), ("unmet", None), ("unmet", None)]
+    assert [(finding.verdict, finding.state) for finding in findings[1:]] == [
+        ("met", "active"),
+        ("unmet", None),
+        ("unmet", None),
+    ]
     assert "survey the server itself" in (findings[2].remedy or "")
 
 
@@ -132,12 +136,12 @@ def test_a_row_that_swallowed_others_says_nothing() -> None:
 )
 def test_any_bytes_are_a_page_or_a_clear_error(data: bytes) -> None:
     try:
-        found = survey_page(data, "info")
+        survey = survey_page(data, "info")
     except InputError as error:
         assert "info" in str(error)
     else:
-        assert isinstance(found, Survey)
-        assert b"hunter2" not in written(found)
+        assert isinstance(survey, Survey)
+        assert b"hunter2" not in written(survey)
 
 
 class Pages(http.server.BaseHTTPRequestHandler):
@@ -161,11 +165,11 @@ def address() -> Iterator[str]:
 
 
 def test_a_page_that_answers_is_read_and_should_be_removed(address: str) -> None:
-    found = look(f"http://me:hunter2@{address}/info.php?token=hunter2")
-    assert found.runtimes[0].label == "8.2/fpm"
-    assert [remark.about for remark in found.remarks] == ["packages", "information page"]
-    assert "remove the page" in found.remarks[1].why
-    assert "hunter2" not in written(found).decode()
+    survey = look(f"http://me:hunter2@{address}/info.php?token=hunter2")
+    assert survey.runtimes[0].label == "8.2/fpm"
+    assert [remark.about for remark in survey.remarks] == ["packages", "information page"]
+    assert "remove the page" in survey.remarks[1].why
+    assert "hunter2" not in written(survey).decode()
 
 
 @pytest.mark.parametrize(("path", "words"), [("nope", "status 404"), ("other", "not with an information page")])

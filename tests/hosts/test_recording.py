@@ -68,7 +68,7 @@ def test_a_recording_behaves_as_the_server_did() -> None:
     ):
         with pytest.raises(HostError, match=words):
             host.read(path)
-    assert [(one.title, one.started, one.program) for one in host.running([]).processes] == [
+    assert [(process.title, process.started, process.program) for process in host.running([]).processes] == [
         ("nginx: master", 11.25, "/usr/sbin/nginx")
     ]
 
@@ -107,11 +107,11 @@ def test_what_a_recording_tells_beside_its_files() -> None:
     assert dict(host.entries("/etc"))["link"] is None and (host.stat("\0"), host.stat("x" * 9999)) == (None, None)
     assert (host.changed("/etc/os-release"), host.changed("/etc/link/deep"), host.changed("/nope")) == (9.5, 1.0, None)
     about = host.extras("/srv")
-    assert [(one.kind, one.id, one.bits) for one in about.grants] == [
+    assert [(grant.kind, grant.id, grant.bits) for grant in about.grants] == [
         ("user", 33, 7), ("owning-group", 0, 5), ("mask", 0, 4),
     ]  # fmt: skip
     assert (about.label, about.free, about.closed) == ("httpd_sys_content_t", 2048 * 1024, False)
-    assert [(one.name, one.bits, one.denied) for one in about.access or ()] == [
+    assert [(access.name, access.bits, access.denied) for access in about.access or ()] == [
         ("Everyone", 6, False),
         ("Users", 2, True),
     ]
@@ -120,7 +120,7 @@ def test_what_a_recording_tells_beside_its_files() -> None:
     assert (machine.memory, machine.swap, machine.processors) == (2048 * 1024, 0, 2)
     assert (machine.enforcing, machine.permissive) == (False, True)
     seen = host.running([], ("PHPRC",))
-    assert (seen.hidden, {one.title: (one.started, one.variables) for one in seen.processes}) == (
+    assert (seen.hidden, {process.title: (process.started, process.variables) for process in seen.processes}) == (
         True, {"php-fpm": (5.0, (("PHPRC", "/etc/php"),)), "nginx": (3.0, None)},
     )  # fmt: skip
     assert (host.answer(Question("locales", ("locale", "-a"))), host.answer(Question("other", ("x",)))) == (
@@ -153,13 +153,13 @@ def test_what_a_recorder_was_not_asked_about_is_not_told_to_be_missing() -> None
     asked = Asked(
         ("git", "unzip"), ("/srv/deep", "/var/gone", "/var/other", "/etc"), tasks=("bin/cron.php", "bin/x.php")
     )
-    found = survey(Recording(MEMBERS), asked)
-    assert [one.name for one in found.commands] == ["git"]
-    places = {one.path: one.kind for one in found.places}
+    surveyed = survey(Recording(MEMBERS), asked)
+    assert [command.name for command in surveyed.commands] == ["git"]
+    places = {place.path: place.kind for place in surveyed.places}
     assert places["/var/gone"] == "absent" and places["/etc"] == "directory" and "/var/other" not in places
-    assert found.asked and found.asked.tasks == ("bin/cron.php",)
+    assert surveyed.asked and surveyed.asked.tasks == ("bin/cron.php",)
     older = {name: content for name, content in MEMBERS.items() if name != "asked"}
-    assert {"git", "unzip"} == {one.name for one in survey(Recording(older), asked).commands}
+    assert {"git", "unzip"} == {command.name for command in survey(Recording(older), asked).commands}
 
 
 def test_a_decompression_bomb_is_refused() -> None:
@@ -178,8 +178,8 @@ def test_a_decompression_bomb_is_refused() -> None:
     )
 )
 def test_any_recording_gives_a_survey(members: dict[str, bytes]) -> None:
-    found = survey(Recording(members))
-    assert read(written(found), "x") == found
+    surveyed = survey(Recording(members))
+    assert read(written(surveyed), "x") == surveyed
 
 
 @given(st.binary(max_size=600) | st.binary(max_size=60).map(lambda data: archive(MEMBERS)[:900] + data))

@@ -268,18 +268,18 @@ def server(folder: Path) -> Path:
 
 
 def test_a_system_and_a_web_server_from_one_file_are_surveyed_checked_and_planned_for(tmp_path: Path) -> None:
-    found = look(server(tmp_path))
-    assert (found.system.family, [site.server for site in found.sites], len(found.offers or ())) == (
+    surveyed = look(server(tmp_path))
+    assert (surveyed.system.family, [site.server for site in surveyed.sites], len(surveyed.offers or ())) == (
         "dome",
         ["slit"],
         2,
     )
     wanted = needs("gd", settings='[uploads]\nlargest = "20M"\n')
-    findings = {str(finding.need): finding for finding in check(wanted, found).findings}
+    findings = {str(finding.need): finding for finding in check(wanted, surveyed).findings}
     assert (findings["extension:gd"].state, findings["extension:gd"].package) == ("installable", "for-8.2-gd")
     link = next(link for link in findings["uploads:largest"].chain if link.of == "Slit")
     assert (link.enough, link.remedy) == (False, "write slit_width = 22020096 at /etc/slit/slit.conf:3")
-    planned = plan([wanted], found, today=TODAY)
+    planned = plan([wanted], surveyed, today=TODAY)
     assert planned.complete
     assert "+slit_width 22020096" in planned.edits[0].diff
     script = as_script(planned)
@@ -307,14 +307,14 @@ def test_a_kind_a_change_and_formats_from_one_file_each_go_all_the_way(
     file = tmp_path / "nightlog.needs.toml"
     file.write_text('format = 1\n[application]\nname = "nightlog"\n' + DIALS)
     wanted = needs(settings=DIALS)
-    found = survey(DirectoryHost(root, "mizar"), kinds.asked_by([wanted]))
-    assert found.answers["text:/etc/dials"].lines == ("garden south", "roof south"), "without what may be a password"
+    surveyed = survey(DirectoryHost(root, "mizar"), kinds.asked_by([wanted]))
+    assert surveyed.answers["text:/etc/dials"].lines == ("garden south", "roof south"), "without what may be a password"
     again = tmp_path / "mizar.survey.json"
-    again.write_bytes(written(found))
-    judged = {str(finding.need): finding for finding in check(wanted, found).findings}
+    again.write_bytes(written(surveyed))
+    judged = {str(finding.need): finding for finding in check(wanted, surveyed).findings}
     assert (judged["dial:garden"].verdict, judged["dial:roof"].verdict) == ("unmet", "met")
     assert judged["dial:garden"].advice == "turn the dial in the garden north, then restart shadow"
-    made = plan([wanted], found, today=TODAY)
+    made = plan([wanted], surveyed, today=TODAY)
     assert made.complete and [step.operation.title for step in made.steps] == ["write /etc/dials", "restart shadow"]
     script, playbook = as_script(made), as_playbook(made)
     assert "# Dials." in script and "garden north" in script and "restart_service shadow" in script
@@ -342,8 +342,8 @@ def test_a_recorder_asks_its_questions_too(tmp_path: Path) -> None:
     answer = b"there\ttext:/etc/dials\nline\ttext:/etc/dials\tgarden north\nabsent\tsocket:/run/shadow.sock\n"
     process = b"seen\t100.00\tphp-fpm: master process\t/usr/sbin/php-fpm8.2\tseen\tDIAL_HOME=/srv/dial\n"
     members = {"format": b"1\n", "answer-asked": answer, "processes": process}
-    found = survey(open_recording(archive(members), "x.tar"), asked)
-    assert {name: (one.there, one.lines) for name, one in found.answers.items()} == {
+    surveyed = survey(open_recording(archive(members), "x.tar"), asked)
+    assert {name: (one.there, one.lines) for name, one in surveyed.answers.items()} == {
         "text:/etc/dials": (True, ("garden north",)),
         "socket:/run/shadow.sock": (False, ()),
         "variable:DIAL_HOME": (True, ("/srv/dial",)),

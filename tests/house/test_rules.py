@@ -167,7 +167,7 @@ def test_every_pattern_that_is_compiled_at_its_first_use_can_be_compiled() -> No
     for module in pkgutil.walk_packages(fundamentum.__path__, "fundamentum."):
         importlib.import_module(module.name)
     gc.unfreeze()  # else what is frozen is not told
-    patterns = [one for one in gc.get_objects() if isinstance(one, lazy_regex._Later)]
+    patterns = [get_object for get_object in gc.get_objects() if isinstance(get_object, lazy_regex._Later)]
     gc.freeze()
     assert len(patterns) > 150
     assert all(pattern.pattern for pattern in patterns)

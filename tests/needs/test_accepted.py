@@ -30,11 +30,16 @@ def read(folder: Path, text: str) -> tuple[Acceptance, ...]:
 
 
 def test_a_file_of_accepted_findings(tmp_path: Path) -> None:
-    one, two = read(
+    acceptance, two = read(
         tmp_path, f"format = 1\n{ENTRY}until = 2027-03-01\n\n[[accepted]]\nneed = 'php'\nreason = 'r'\nby = 'b'\n"
     )
-    assert (one.need, one.reason, one.by, one.until) == ("extension:gd", "no pictures", "Ida", date(2027, 3, 1))
-    assert (one.where.rpartition(":")[2], two.where.rpartition(":")[2]) == ("2", "8")
+    assert (acceptance.need, acceptance.reason, acceptance.by, acceptance.until) == (
+        "extension:gd",
+        "no pictures",
+        "Ida",
+        date(2027, 3, 1),
+    )
+    assert (acceptance.where.rpartition(":")[2], two.where.rpartition(":")[2]) == ("2", "8")
     expired = [load_accepted(tmp_path / "x.accepted.toml", today=date(2027, 3, day))[0].expired for day in (1, 2)]
     assert expired == [False, True]
 
@@ -78,7 +83,7 @@ def test_an_accepted_finding_does_not_fail_the_check_as_long_as_it_holds(
         NEEDS, accepted=(Acceptance(need, "no pictures", "Ida", until, "x:2", until is not None and until < TODAY),)
     )
     judgement = check(needs, look(str(tmp_path)))
-    finding = next(one for one in judgement.findings if one.need == "extension:imagick|gd")
+    finding = next(finding for finding in judgement.findings if finding.need == "extension:imagick|gd")
     assert (finding.verdict, finding.remark) == (verdict, remark)
     assert judgement.satisfied == (verdict == "accepted")
     assert bool(plan([needs], look(str(tmp_path)), today=TODAY).of(Install)) == (verdict == "unmet")
@@ -88,7 +93,9 @@ def test_what_is_met_anyway_and_what_matches_nothing_is_pointed_out(tmp_path: Pa
     small_root(tmp_path)
     idle = Acceptance("extension:soap", "r", "b", None, "x:9")
     needs = msgspec.structs.replace(NEEDS, accepted=(Acceptance("extension:ctype", "r", "Ida", None, "x:2"), idle))
-    finding = next(one for one in check(needs, look(str(tmp_path))).findings if one.need == "extension:ctype")
+    finding = next(
+        finding for finding in check(needs, look(str(tmp_path))).findings if finding.need == "extension:ctype"
+    )
     assert (finding.verdict, finding.remark) == ("met", "accepted by Ida, and met: x:2 can go")
     assert unmatched([needs]) == (idle,)
     assert (

@@ -69,8 +69,8 @@ def test_the_shipped_files_fit_the_schema_and_load() -> None:
 
 
 def test_dotted_names_need_no_quotes() -> None:
-    found = parse(HEAD + '[settings.required]\nsession.auto_start = "off"\n"session.use_cookies" = "on"\n', "f")
-    assert [need.name for need in found.of(SettingNeed)] == ["session.auto_start", "session.use_cookies"]
+    needs = parse(HEAD + '[settings.required]\nsession.auto_start = "off"\n"session.use_cookies" = "on"\n', "f")
+    assert [need.name for need in needs.of(SettingNeed)] == ["session.auto_start", "session.use_cookies"]
 
 
 @pytest.mark.parametrize(

@@ -22,7 +22,7 @@ def test_a_mistake_is_told_with_its_line_and_what_may_be_meant(mistake: dict[str
 
 
 def test_most_of_them_name_what_is_right() -> None:
-    naming = [one for one in MISTAKES if "did you mean" in one["said"] or "[" in one["said"]]
+    naming = [mistake for mistake in MISTAKES if "did you mean" in mistake["said"] or "[" in mistake["said"]]
     assert len(MISTAKES) >= 60 and len(naming) >= 45
 
 

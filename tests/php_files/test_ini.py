@@ -10,21 +10,21 @@ from tests.tables import INI, INI_CONSTANTS
 
 @pytest.mark.parametrize(("text", "expected"), INI)
 def test_values(text: str, expected: dict[str, str] | None) -> None:
-    found = parse(text, INI_CONSTANTS, {"FOO": "bar"}.get)
+    file = parse(text, INI_CONSTANTS, {"FOO": "bar"}.get)
     if expected is None:
-        assert found.broken_at is not None
+        assert file.broken_at is not None
     else:
-        assert found.broken_at is None
-        assert {entry.name: entry.value for entry in found.entries} == expected
+        assert file.broken_at is None
+        assert {entry.name: entry.value for entry in file.entries} == expected
 
 
 def test_places_sections_and_keys() -> None:
-    found = parse('; one\na = 1\n\n[www]\nphp_value[memory_limit] = 5M\n"\n', INI_CONSTANTS)
-    assert [(e.name, e.key, e.section, e.line) for e in found.entries] == [
+    file = parse('; one\na = 1\n\n[www]\nphp_value[memory_limit] = 5M\n"\n', INI_CONSTANTS)
+    assert [(e.name, e.key, e.section, e.line) for e in file.entries] == [
         ("a", None, None, 2),
         ("php_value", "memory_limit", "www", 5),
     ]
-    assert found.broken_at == 6, "PHP ignores what follows a syntax error, and keeps what came before"
+    assert file.broken_at == 6, "PHP ignores what follows a syntax error, and keeps what came before"
 
 
 def test_a_value_from_the_environment_is_not_known() -> None:
@@ -33,8 +33,8 @@ def test_a_value_from_the_environment_is_not_known() -> None:
 
 @given(st.text(alphabet=st.sampled_from("ax=\"'${}[];|&~!()\n\r \t\\.1Of\0"), max_size=60))
 def test_any_text_gives_entries_or_a_place(text: str) -> None:
-    found = parse(text, INI_CONSTANTS)
-    assert all(1 <= entry.line <= text.count("\n") + text.count("\r") + 1 for entry in found.entries)
+    file = parse(text, INI_CONSTANTS)
+    assert all(1 <= entry.line <= text.count("\n") + text.count("\r") + 1 for entry in file.entries)
 
 
 WORDS = st.sampled_from(

@@ -89,15 +89,15 @@ def module(name: bytes, requires: bytes, build: bytes) -> bytes:
 
 def test_an_extension_tells_its_name_its_build_and_what_it_requires() -> None:
     data = module(b"star", b"dom", b"API20220829,NTS")
-    found = examine(data)
-    assert (found.name, found.requires, found.zend, found.bits) == ("star", ("dom",), False, 64)
-    assert (found.build.api, found.build.thread_safe, found.build.processor, found.build.system) == (
+    binary = examine(data)
+    assert (binary.name, binary.requires, binary.zend, binary.bits) == ("star", ("dom",), False, 64)
+    assert (binary.build.api, binary.build.thread_safe, binary.build.processor, binary.build.system) == (
         "20220829",
         False,
         "x86-64",
         "Linux",
     )
-    assert misfit(found, OURS) is None and fits(data, OURS)
+    assert misfit(binary, OURS) is None and fits(data, OURS)
     assert not fits(data, replace(OURS, thread_safe=True)) and not fits(data, replace(OURS, processor="aarch64"))
     assert not fits(data, replace(OURS, system="Windows")) and not fits(b"MZ" + data[2:], OURS)
     debug = examine(module(b"star", b"dom", b"API20220829,TS,debug"))

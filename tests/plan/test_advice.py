@@ -39,17 +39,20 @@ CASES: list[tuple[dict[str, str | bytes], str]] = [  # files; what is advised fo
 
 @pytest.mark.parametrize(("files", "line"), CASES)
 def test_one_value_and_one_file_in_every_place(tmp_path: Path, files: dict[str, str | bytes], line: str) -> None:
-    found = look(small_root(tmp_path, extra={**files, "etc/nginx/nginx.conf": NGINX}))
-    judged = check(BOTH, found)
+    surveyed = look(small_root(tmp_path, extra={**files, "etc/nginx/nginx.conf": NGINX}))
+    judged = check(BOTH, surveyed)
     advice = [finding for finding in judged.findings if finding.verdict == "unmet"]
-    said = [one.remedy for one in advice if str(one.need) == "setting:memory_limit"]
-    said += [link.remedy for one in advice for link in one.chain if link.name == "memory_limit" and link.remedy]
+    said = [finding.remedy for finding in advice if str(finding.need) == "setting:memory_limit"]
+    said += [link.remedy for finding in advice for link in finding.chain if link.name == "memory_limit" and link.remedy]
     assert set(said) == {line}
-    made = plan([BOTH], found, today=TODAY)
+    made = plan([BOTH], surveyed, today=TODAY)
     changes: list[SetDirective | ChangeLine] = [*made.of(SetDirective), *made.of(ChangeLine)]
-    planned = {one.words(Offers(found)) for one in changes}
+    planned = {change.words(Offers(surveyed)) for change in changes}
     words = {
-        part for one in advice for part in (one.remedy or "").split("; ") if " in /etc/php" in part or "write" in part
+        part
+        for finding in advice
+        for part in (finding.remedy or "").split("; ")
+        if " in /etc/php" in part or "write" in part
     }
     assert planned <= words and made.complete
 
@@ -100,14 +103,14 @@ def test_what_is_advised_for_all_needs_together_is_what_a_plan_does_first(
     files, tables, extensions = made
     wanted = needs(*extensions, settings=tables)
     root = small_root(tmp_path_factory.mktemp("server"), extra={**files, "etc/nginx/nginx.conf": NGINX})
-    found = survey(DirectoryHost(root, "mizar"), asked_by([wanted]))
-    judged = check(wanted, found)
+    surveyed = survey(DirectoryHost(root, "mizar"), asked_by([wanted]))
+    judged = check(wanted, surveyed)
     advised = {change.key: change for finding in judged.all_findings for change in finding.changes}
-    planned = plan([wanted], found, today=TODAY)
-    assert advised == remedies(planned.before, found, "nightlog", LEVELS).changes
+    planned = plan([wanted], surveyed, today=TODAY)
+    assert advised == remedies(planned.before, surveyed, "nightlog", LEVELS).changes
     keys = {change.key for change in planned.changes}
     assert set(advised) <= keys
     for finding in judged.all_findings:
         assert bool(finding.changes) == bool(
-            [one for one in finding.demands if one.lacking and one.settled("x", found, [])]
+            [demand for demand in finding.demands if demand.lacking and demand.settled("x", surveyed, [])]
         )

@@ -44,12 +44,15 @@ def test_only_the_links_that_are_too_narrow_are_widened(tmp_path: Path) -> None:
     )
     wanted = needs('[uploads]\nlargest = "50M"\n[requests]\nlongest = "20s"\n')
     made = plan([wanted], look(root, wanted), today=TODAY)
-    assert {(one.name, one.before, one.after) for one in made.of(SetDirective)} == {
+    assert {(directive.name, directive.before, directive.after) for directive in made.of(SetDirective)} == {
         ("upload_max_filesize", "2M", "50M")
     }
-    assert [(one.name, one.after) for one in made.of(WidenLimit)] == [("fastcgi_read_timeout", "20s")]
+    assert [(change.name, change.after) for change in made.of(WidenLimit)] == [("fastcgi_read_timeout", "20s")]
     assert made.complete
-    assert [(one.service, one.verb) for one in made.of(Restart)] == [("php8.2-fpm", "restart"), ("nginx", "reload")]
+    assert [(restart.service, restart.verb) for restart in made.of(Restart)] == [
+        ("php8.2-fpm", "restart"),
+        ("nginx", "reload"),
+    ]
 
 
 def test_of_two_limits_in_one_line_each_is_widened(tmp_path: Path) -> None:
@@ -59,7 +62,10 @@ def test_of_two_limits_in_one_line_each_is_widened(tmp_path: Path) -> None:
     root = around_root(tmp_path, nginx=text, fpm_ini="post_max_size = 90M\nupload_max_filesize = 90M\n")
     wanted = needs('[uploads]\nlargest = "20M"\n')
     made = plan([wanted], look(root, wanted), today=TODAY)
-    assert made.complete and {(one.before, one.after) for one in made.of(WidenLimit)} == {("3m", "21m"), ("2m", "21m")}
+    assert made.complete and {(change.before, change.after) for change in made.of(WidenLimit)} == {
+        ("3m", "21m"),
+        ("2m", "21m"),
+    }
     carry_out(root, made)
     text = (root / "etc/nginx/sites-enabled/nightlog").read_text()
     assert text.count("client_max_body_size 21m;") == 2 and not plan([wanted], look(root, wanted), today=TODAY).edits
@@ -70,7 +76,7 @@ def test_two_applications_on_one_site_get_what_the_larger_wants(tmp_path: Path) 
         needs(f'[uploads]\nlargest = "{size}"\n', name) for size, name in (("90M", "platevault"), ("20M", "nightlog"))
     ]
     made = plan(wanted, look(around_root(tmp_path), *wanted), today=TODAY)
-    assert [(one.name, one.after) for one in made.of(WidenLimit)] == [("client_max_body_size", "94m")]
+    assert [(change.name, change.after) for change in made.of(WidenLimit)] == [("client_max_body_size", "94m")]
     assert made.complete
 
 
@@ -79,7 +85,9 @@ def test_the_process_managers_limit_goes_behind_the_one_that_sets_it(tmp_path: P
     root = around_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/www.conf": pool})
     wanted = needs('[requests]\nlongest = "2m"\n')
     made = plan([wanted], look(root, wanted), today=TODAY)
-    assert [one.file for one in made.of(SetPoolOption)] == ["/etc/php/8.2/fpm/pool.d/zz-nightlog-www.conf"]
+    assert [set_pool_option.file for set_pool_option in made.of(SetPoolOption)] == [
+        "/etc/php/8.2/fpm/pool.d/zz-nightlog-www.conf"
+    ]
     carry_out(root, made)
     again = plan([wanted], look(root, wanted), today=TODAY)
     assert again.empty and again.complete
@@ -125,7 +133,7 @@ def test_a_main_server_without_hosts_gets_a_file_of_its_own(tmp_path: Path) -> N
     assert {file.path: file.content.splitlines()[1:] for file in made.files if "apache2" in file.path} == {
         "/etc/apache2/conf-enabled/zz-nightlog.conf": ["LimitRequestBody 54525952", "ProxyTimeout 120"]
     }
-    assert made.complete and ("apache2", "reload") in [(one.service, one.verb) for one in made.of(Restart)]
+    assert made.complete and ("apache2", "reload") in [(restart.service, restart.verb) for restart in made.of(Restart)]
     assert "LimitRequestBody of default 4000 -> " in as_script(made)
     carry_out(root, made)
     again = plan([wanted], look(root, wanted), today=TODAY)
@@ -138,7 +146,7 @@ def test_only_the_site_that_was_named_is_widened(tmp_path: Path) -> None:
     made = plan(
         [wanted], look(around_root(tmp_path, nginx=both), wanted), "platevault.observatory.example", today=TODAY
     )
-    assert [one.site for one in made.of(WidenLimit)] == ["platevault.observatory.example"]
+    assert [change.site for change in made.of(WidenLimit)] == ["platevault.observatory.example"]
     assert made.complete
 
 
@@ -156,10 +164,10 @@ def test_the_timeout_of_one_address_is_left_to_a_person(tmp_path: Path) -> None:
 
 def test_what_is_installed_and_too_old_is_owned_up_to(tmp_path: Path) -> None:
     wanted = needs('[commands]\nrequired = ["git >= 2.35"]\n')
-    found = look(around_root(tmp_path), wanted)
+    survey = look(around_root(tmp_path), wanted)
     old = replace(
-        found,
-        installed=(*(found.installed or ()), Installed("git", "1:2.30.2-1")),
+        survey,
+        installed=(*(survey.installed or ()), Installed("git", "1:2.30.2-1")),
         commands=(Command("git", "/usr/bin/git", "git", ("git",)),),
     )
     made = plan([wanted], old, today=TODAY)
@@ -172,7 +180,9 @@ def test_any_time_zone_will_do_where_another_application_names_one(tmp_path: Pat
         needs('[settings.required]\n"date.timezone" = "= Europe/Vienna"\n', "domekeeper"),
     ]
     made = plan(wanted, look(around_root(tmp_path), *wanted), today=TODAY)
-    assert [(one.name, one.after) for one in made.of(SetDirective)] == [("date.timezone", "Europe/Vienna")]
+    assert [(directive.name, directive.after) for directive in made.of(SetDirective)] == [
+        ("date.timezone", "Europe/Vienna")
+    ]
     assert made.complete
 
 
@@ -234,7 +244,7 @@ def test_a_plan_proves_itself(
     (root / "srv/nightlog/var/plates").chmod(mode)
     wanted: list[Needs] = [needs(text, f"nightlog{at}") for at, text in enumerate(tables)]
     made = plan(wanted, look(root, *wanted), today=TODAY)
-    listed = {(one.application, one.need) for one in made.unresolved}
+    listed = {(unresolved.application, unresolved.need) for unresolved in made.unresolved}
     for judgement in made.after:
         assert all(f.verdict == "met" or (judgement.needs.name, f.need) in listed for f in judgement.findings)
     assert made.complete is all(judgement.satisfied for judgement in made.after)

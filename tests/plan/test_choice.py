@@ -87,7 +87,7 @@ def named(name: str, wanted: Needs) -> Needs:
 def all_but_a_site(made: Plan) -> bool:
     """Whether everything is met, but that nothing hands requests to a PHP that is new."""
     words = ("no web server hands anything to", "where no PHP is seen")
-    return all(any(word in one.why for word in words) for one in made.unresolved)
+    return all(any(word in unresolved.why for word in words) for unresolved in made.unresolved)
 
 
 CASES = [  # needs, the branch taken, words against the other one
@@ -128,7 +128,7 @@ def test_two_that_cannot_share_get_two_branches_and_are_told_why(tmp_path: Path)
         server(tmp_path),
         today=TODAY,
     )
-    assert [one.target.runtime.branch for one in made.after] == ["8.2", "8.4"]
+    assert [judgement.target.runtime.branch for judgement in made.after] == ["8.2", "8.4"]
     assert made.decision
     assert set(made.decision.conflict) == {"platevault accepts PHP <8.3", "domekeeper accepts PHP >=8.3"}
     assert all_but_a_site(made), made.unresolved
@@ -138,7 +138,7 @@ def test_one_branch_for_all_where_one_serves_all(tmp_path: Path) -> None:
     made = plan(
         [named("platevault", needs("gd")), named("domekeeper", needs("gd", php=">=8.3"))], server(tmp_path), today=TODAY
     )
-    assert {one.target.runtime.branch for one in made.after} == {"8.4"}
+    assert {judgement.target.runtime.branch for judgement in made.after} == {"8.4"}
     assert made.decision
     assert made.decision.conflict == ()
 
@@ -175,9 +175,9 @@ def test_pools_of_their_own_also_where_php_is_yet_to_be_installed(tmp_path: Path
     wanted = [named(f"app{at}", needs(settings=f"[settings.required]\n{text}\n")) for at, text in enumerate(texts)]
     made = plan(wanted, survey(DirectoryHost(root, "mizar")), today=TODAY)
     assert all_but_a_site(made), made.unresolved
-    assert [one.package for one in made.of(Install)] == ["php8.2-fpm"]
+    assert [install.package for install in made.of(Install)] == ["php8.2-fpm"]
     assert len(made.of(AddPool)) == 1
-    assert {(one.runtime, one.after) for one in made.of(SetDirective)} == {
+    assert {(directive.runtime, directive.after) for directive in made.of(SetDirective)} == {
         ("8.2/fpm/www", "64M"),
         ("8.2/fpm/app1", "256M"),
     }
@@ -217,10 +217,10 @@ Package: php-dev-tools-dev
 Version: 1
 Architecture: all
 """
-    found = survey(DirectoryHost(small_root(tmp_path, index=INDEX + more), "mizar"))
-    found = replace(found, installed=(*(found.installed or ()), Installed("nginx-light", "1.22")))
-    along = Resolver(found, Offers(found)).along(["php8.2"])
-    said = {one.package: one.why for one in asides(along, ["php8.2"], found)}
+    surveyed = survey(DirectoryHost(small_root(tmp_path, index=INDEX + more), "mizar"))
+    surveyed = replace(surveyed, installed=(*(surveyed.installed or ()), Installed("nginx-light", "1.22")))
+    along = Resolver(surveyed, Offers(surveyed)).along(["php8.2"])
+    said = {aside.package: aside.why for aside in asides(along, ["php8.2"], surveyed)}
     assert said == {
         "apache2": "a second web server, beside nginx-light",
         "libapache2-mod-php8.2": "another way of running PHP",
@@ -229,15 +229,15 @@ Architecture: all
 
 
 def test_indexes_that_are_not_configured(tmp_path: Path) -> None:
-    found = survey(DirectoryHost(small_root(tmp_path / "root"), "mizar"))
+    surveyed = survey(DirectoryHost(small_root(tmp_path / "root"), "mizar"))
     mirror = tmp_path / "mirror/dists/trixie"
     (mirror / "main/binary-amd64").mkdir(parents=True)
     (mirror / "InRelease").write_text("Origin: Observatory\nLabel: Observatory\nCodename: trixie\n")
     (mirror / "main/binary-amd64/Packages.gz").write_bytes(gzip.compress(NEWER.encode()))
     wanted = [needs("gd", php=">=8.3")]
-    assert not plan(wanted, found, today=TODAY).complete
+    assert not plan(wanted, surveyed, today=TODAY).complete
     for word in (tmp_path / "mirror", mirror / "main/binary-amd64/Packages.gz"):
-        more, names = with_index(found, str(word))
+        more, names = with_index(surveyed, str(word))
         assert names == ["Observatory trixie/main"]
         made = plan(wanted, more, today=TODAY, added=names)
         assert all_but_a_site(made), made.unresolved
@@ -249,7 +249,7 @@ def test_indexes_that_are_not_configured(tmp_path: Path) -> None:
         (tmp_path / "root/etc", "holds no package"),
     ):
         with pytest.raises(InputError, match=words):
-            with_index(found, str(word))
+            with_index(surveyed, str(word))
 
 
 @pytest.mark.parametrize(

@@ -22,7 +22,7 @@ def test_what_is_left_can_be_installed_together_and_nothing_else_could_be_beside
     survey = server(offers)
     resolver = Resolver(survey, Offers(survey))
     possible = without_impossible(survey, offered, resolver)
-    refused = {one.name for one in (possible.offers or () if possible else ()) if one.shut_out}
+    refused = {package.name for package in (possible.offers or () if possible else ()) if package.shut_out}
     kept = [name for name in offered if name not in refused]
     assert resolver.along(kept).missing == []
     assert (possible is None) is not bool(refused)
@@ -34,7 +34,7 @@ def test_the_reason_is_told() -> None:
     survey = server([offer("a", depends="nowhere"), offer("b")])
     possible = without_impossible(survey, ["b", "a"], Resolver(survey, Offers(survey)))
     assert possible
-    assert {one.name: one.shut_out for one in possible.offers or ()} == {
+    assert {package.name: package.shut_out for package in possible.offers or ()} == {
         "a": "it cannot be installed: a depends on nowhere",
         "b": "",
     }

@@ -35,29 +35,29 @@ def server() -> Survey:
                       service="php-fpm", scan_dir="/etc/php.d", ini_file="/etc/php.ini", settings=settings)  # fmt: skip
     return Survey(
         4, "deneb", System("redhat", "rocky", "Rocky", "9"), branches=(Branch("8.0", API["8.0"], "/usr/lib64/php/modules"),),
-        runtimes=(runtime,), installed=tuple(Installed(one.name, one.version) for one in offers("8.0", "")),
+        runtimes=(runtime,), installed=tuple(Installed(offer.name, offer.version) for offer in offers("8.0", "")),
         offers=(*offers("8.0", ""), *offers("8.2", "php:8.2", "its module stream is not switched on")),
         sites=(Site("nightlog", "nginx", Origin("/etc/nginx/nginx.conf", 3), runtime="8.0/fpm/www"),),
     )  # fmt: skip
 
 
 def test_a_stream_is_a_candidate_with_its_packages_in_place_of_the_others() -> None:
-    (found,) = candidates(server(), Offers(server()))
-    assert (found.switch, found.branch, found.target.runtime.label) == ("php:8.2", "8.2", "8.2/fpm/www")
-    runtime = found.target.runtime
+    (switched,) = candidates(server(), Offers(server()))
+    assert (switched.switch, switched.branch, switched.target.runtime.label) == ("php:8.2", "8.2", "8.2/fpm/www")
+    runtime = switched.target.runtime
     assert runtime.settings["memory_limit"].value == "96M", "the configuration files stay"
     assert runtime.settings["post_max_size"].value != "96M" and (runtime.listen, runtime.user) == (
         "/run/php-fpm/www.sock",
         "apache",
     )
-    assert {one.version for one in found.survey.installed or ()} == {"8.2.9-1.el9"}
-    assert {one.stream for one in found.survey.offers or () if not one.shut_out} == {"php:8.2"}
+    assert {package.version for package in switched.survey.installed or ()} == {"8.2.9-1.el9"}
+    assert {offer.stream for offer in switched.survey.offers or () if not offer.shut_out} == {"php:8.2"}
 
 
 @pytest.mark.parametrize(("php", "switched"), [(">=8.2", True), (">=8.0, <8.2", False)])
 def test_it_is_switched_on_where_the_application_accepts_nothing_else(php: str, switched: bool) -> None:
     made = plan([needs("gd", php=php)], server(), today=date(2026, 11, 24))
-    assert [one.stream for one in made.of(UseStream)] == (["php:8.2"] if switched else [])
+    assert [use_stream.stream for use_stream in made.of(UseStream)] == (["php:8.2"] if switched else [])
     assert made.complete
     if switched:
         assert made.steps[0].operation.title == "decide: switch to the module stream php:8.2"

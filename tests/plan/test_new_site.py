@@ -58,10 +58,10 @@ def server(root: Path, files: dict[str, str | bytes], tables: str = APPLICATION)
     return survey(DirectoryHost(root, "mizar"), asked)
 
 
-def made(found: Survey, tables: str = APPLICATION, name: str = "nightlog.example", named: str | None = None) -> Plan:
+def made(surveyed: Survey, tables: str = APPLICATION, name: str = "nightlog.example", named: str | None = None) -> Plan:
     application = with_web(needs(tables))
-    site = wanted(found, application, name, "/srv/nightlog/", named, Offers(found))
-    return plan([application], found, today=TODAY, site=site)
+    site = wanted(surveyed, application, name, "/srv/nightlog/", named, Offers(surveyed))
+    return plan([application], surveyed, today=TODAY, site=site)
 
 
 def only(plan: Plan, kind: type[Change]) -> Change:
@@ -76,16 +76,16 @@ def content(plan: Plan) -> str:
 
 
 def test_nothing_there(tmp_path: Path) -> None:
-    found = made(server(tmp_path, {}))
-    assert found.complete and [row["install"] for row in _rows(found, "packages")] == ["nginx"]
-    site, pool = only(found, AddSite), only(found, AddPool)
+    planned = made(server(tmp_path, {}))
+    assert planned.complete and [row["install"] for row in _rows(planned, "packages")] == ["nginx"]
+    site, pool = only(planned, AddSite), only(planned, AddPool)
     assert isinstance(site, AddSite) and isinstance(pool, AddPool)
     assert (site.file, site.link, site.runtime) == (
         "/etc/nginx/sites-available/nightlog.example.conf",
         "/etc/nginx/sites-enabled/nightlog.example.conf",
         "8.2/fpm/nightlog",
     )
-    text = content(found)
+    text = content(planned)
     for line in (
         "root /srv/nightlog/public;",
         "client_max_body_size 21m;",
@@ -95,10 +95,10 @@ def test_nothing_there(tmp_path: Path) -> None:
         "listen [::]:80;",
     ):
         assert line in text, line
-    assert "\nHand" not in as_script(found) and "decide" not in as_script(found)
-    assert "nightlog.example" in as_playbook(found)
-    document = plan_document(found)
-    assert [one.root for one in document.sites] == ["/srv/nightlog/public"]
+    assert "\nHand" not in as_script(planned) and "decide" not in as_script(planned)
+    assert "nightlog.example" in as_playbook(planned)
+    document = plan_document(planned)
+    assert [planned_site.root for planned_site in document.sites] == ["/srv/nightlog/public"]
     assert any("http://nightlog.example/" in hint for hint in document.hints)
     assert [(service.name, service.action) for service in document.services] == [
         ("php8.2-fpm", "restart"),
@@ -107,9 +107,9 @@ def test_nothing_there(tmp_path: Path) -> None:
 
 
 def test_nothing_is_set_up_on_a_php_that_is_not_accepted(tmp_path: Path) -> None:
-    found = made(server(tmp_path, {}), '[php]\nversion = "<7.0"\n' + APPLICATION)
-    assert not found.changes and not found.hints and not found.complete
-    assert {one.need for one in found.unresolved} >= {"php", "web:served"}
+    planned = made(server(tmp_path, {}), '[php]\nversion = "<7.0"\n' + APPLICATION)
+    assert not planned.changes and not planned.hints and not planned.complete
+    assert {unresolved.need for unresolved in planned.unresolved} >= {"php", "web:served"}
 
 
 def _rows(plan: Plan, table: str) -> list[dict[str, object]]:
@@ -117,10 +117,10 @@ def _rows(plan: Plan, table: str) -> list[dict[str, object]]:
 
 
 def test_behind_an_apache_that_is_there(tmp_path: Path) -> None:
-    found = made(server(tmp_path, APACHE))
-    assert found.complete and not _rows(found, "packages")
-    assert [row["on"] for row in _rows(found, "modules")] == [["proxy_fcgi"], ["rewrite"]]
-    text = content(found)
+    planned = made(server(tmp_path, APACHE))
+    assert planned.complete and not _rows(planned, "packages")
+    assert [row["on"] for row in _rows(planned, "modules")] == [["proxy_fcgi"], ["rewrite"]]
+    text = content(planned)
     assert 'SetHandler "proxy:unix:/run/php/php8.2-fpm-nightlog.sock|fcgi://localhost"' in text
     assert "FallbackResource /index.php" in text and "Options -Indexes" in text
     assert text.count("<VirtualHost *:80>") == 2, "where there was no section, the main server stays the first"
@@ -138,15 +138,15 @@ def test_where_apache_has_php_inside_it_that_stays_so(tmp_path: Path) -> None:
         "usr/lib/apache2/modules/libphp8.2.so": b"\x7fELF X-Powered-By: PHP/8.2.9\0",
         "etc/php/8.2/apache2/php.ini": "",
     }
-    found = made(server(tmp_path, inside))
-    site = only(found, AddSite)
-    assert isinstance(site, AddSite) and site.runtime == "8.2/apache2" and "SetHandler" not in content(found)
-    assert not any(isinstance(change, AddPool) for change in found.changes)
+    planned = made(server(tmp_path, inside))
+    site = only(planned, AddSite)
+    assert isinstance(site, AddSite) and site.runtime == "8.2/apache2" and "SetHandler" not in content(planned)
+    assert not any(isinstance(change, AddPool) for change in planned.changes)
 
 
 def test_others_keep_what_they_have(tmp_path: Path) -> None:
-    found = made(server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/a": OTHER}))
-    assert found.complete and found.others == () and not _rows(found, "packages")
+    planned = made(server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/a": OTHER}))
+    assert planned.complete and planned.others == () and not _rows(planned, "packages")
 
 
 @pytest.mark.parametrize(
@@ -161,53 +161,56 @@ def test_others_keep_what_they_have(tmp_path: Path) -> None:
 )
 def test_it_waits_where_others_do(listen: str, lines: list[str], tmp_path: Path) -> None:
     other = OTHER.replace("server_name", f"listen {listen}; server_name")
-    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/a": other})
+    surveyed = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/a": other})
     if not lines:
         with pytest.raises(FundamentumError, match="not at port 80"):
-            made(found)
+            made(surveyed)
         return
-    assert [line.strip() for line in content(made(found)).splitlines() if "listen " in line] == lines
+    assert [line.strip() for line in content(made(surveyed)).splitlines() if "listen " in line] == lines
 
 
 @pytest.mark.parametrize(("other", "name"), [("a", "nightlog.example.conf"), ("z", "zz-nightlog.example.conf")])
 def test_the_first_site_stays_the_first(other: str, name: str, tmp_path: Path) -> None:
-    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, f"etc/nginx/sites-enabled/{other}": OTHER})
-    site = only(made(found), AddSite)
+    surveyed = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, f"etc/nginx/sites-enabled/{other}": OTHER})
+    site = only(made(surveyed), AddSite)
     assert isinstance(site, AddSite) and site.link == f"/etc/nginx/sites-enabled/{name}"
 
 
 def test_where_there_is_no_place_for_links(tmp_path: Path) -> None:
-    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX.replace("sites-enabled/*", "conf.d/*.conf")})
-    site = only(made(found), AddSite)
+    surveyed = server(tmp_path, {"etc/nginx/nginx.conf": NGINX.replace("sites-enabled/*", "conf.d/*.conf")})
+    site = only(made(surveyed), AddSite)
     assert isinstance(site, AddSite) and (site.file, site.link) == ("/etc/nginx/conf.d/nightlog.example.conf", "")
 
 
 def test_a_branch_can_be_named(tmp_path: Path) -> None:
-    found = server(tmp_path, {})
+    surveyed = server(tmp_path, {})
     application = with_web(needs(""))
-    site = wanted(found, application, "n.example", "/srv/n", None, Offers(found))
+    site = wanted(surveyed, application, "n.example", "/srv/n", None, Offers(surveyed))
     for selector in ("8.2", "8.2/fpm"):
         assert (
-            plan([application], found, selector, today=TODAY, site=site).applications[0].runtime == "8.2/fpm/nightlog"
+            plan([application], surveyed, selector, today=TODAY, site=site).applications[0].runtime
+            == "8.2/fpm/nightlog"
         )
     with pytest.raises(FundamentumError, match="no PHP is here or offered"):
-        plan([application], found, "8", today=TODAY, site=site)
+        plan([application], surveyed, "8", today=TODAY, site=site)
 
 
 def test_without_a_word_about_the_web_server(tmp_path: Path) -> None:
-    found = made(server(tmp_path, {}), "")
-    assert found.complete and "try_files $uri $uri/ =404;" in content(found)
-    assert "client_max_body_size 8m;" in content(found), "as PHP's own post_max_size"
+    planned = made(server(tmp_path, {}), "")
+    assert planned.complete and "try_files $uri $uri/ =404;" in content(planned)
+    assert "client_max_body_size 8m;" in content(planned), "as PHP's own post_max_size"
 
 
 def test_a_database_and_its_user(tmp_path: Path) -> None:
     tables = '[database]\nrequired = ["mariadb"]\nname = "night_log"\ncharacter_set = "utf8mb4"\n'
-    found = made(server(tmp_path, {}, tables), tables)
-    assert found.complete
-    change = only(found, PrepareDatabase)
+    planned = made(server(tmp_path, {}, tables), tables)
+    assert planned.complete
+    change = only(planned, PrepareDatabase)
     assert isinstance(change, PrepareDatabase) and change.password_file == "/root/night_log.database-password"
-    assert ("mariadb", "start") in [(row["name"], row["action"]) for row in _rows(found, "services")]
-    assert "make_database mariadb night_log utf8mb4 /root/night_log.database-password made nightlog" in as_script(found)
+    assert ("mariadb", "start") in [(row["name"], row["action"]) for row in _rows(planned, "services")]
+    assert "make_database mariadb night_log utf8mb4 /root/night_log.database-password made nightlog" in as_script(
+        planned
+    )
     given = replace(change, given="/etc/secret")
     assert "is read from /etc/secret" in given.effect and "night\\_log" in given.words(Offers(server(tmp_path, {})))
 
@@ -225,18 +228,18 @@ def test_a_database_and_its_user(tmp_path: Path) -> None:
 def test_what_is_not_possible_is_said(
     files: dict[str, str | bytes], name: str, named: str | None, words: str, tmp_path: Path
 ) -> None:
-    found = server(tmp_path, files)
+    surveyed = server(tmp_path, files)
     with pytest.raises(FundamentumError, match=words):
-        made(found, name=name, named=named)
+        made(surveyed, name=name, named=named)
 
 
 def test_a_file_that_is_there_is_left_alone(tmp_path: Path) -> None:
     write(tmp_path, {"etc/nginx/sites-available/n.conf": "server { server_name n; root /srv/n; }"})
     (tmp_path / "etc/nginx/sites-enabled").mkdir()
     (tmp_path / "etc/nginx/sites-enabled/n.conf").symlink_to("../sites-available/n.conf")
-    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX})
+    surveyed = server(tmp_path, {"etc/nginx/nginx.conf": NGINX})
     with pytest.raises(FundamentumError, match="there already"):
-        made(found, name="n")
+        made(surveyed, name="n")
 
 
 SHARED = """\
@@ -260,8 +263,8 @@ def test_a_site_moves_to_its_new_pool_where_a_line_of_its_own_hands_it_on(
 ) -> None:
     wide = needs('[settings.required]\nmemory_limit = ">= 2G"\n', "platevault")
     narrow = needs('[settings.required]\nmemory_limit = ">= 200M"\n')
-    found = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/both": nginx}, "")
-    made = plan([narrow, wide], found, ["a.example", "b.example"], today=TODAY)
+    surveyed = server(tmp_path, {"etc/nginx/nginx.conf": NGINX, "etc/nginx/sites-enabled/both": nginx}, "")
+    made = plan([narrow, wide], surveyed, ["a.example", "b.example"], today=TODAY)
     script = as_script(made)
     assert ("decide: let the web server use" in script) == (not moved)
     if moved:
@@ -272,16 +275,18 @@ def test_a_site_moves_to_its_new_pool_where_a_line_of_its_own_hands_it_on(
 
 
 def test_on_the_red_hat_family_the_file_alone_counts(tmp_path: Path) -> None:
-    found = server(tmp_path, APACHE, "")
-    found = replace(found, system=replace(found.system, family="redhat"), web_servers=None, runtimes=(), branches=())
+    surveyed = server(tmp_path, APACHE, "")
+    surveyed = replace(
+        surveyed, system=replace(surveyed.system, family="redhat"), web_servers=None, runtimes=(), branches=()
+    )
     application = with_web(needs(""))
-    site = wanted(found, application, "nightlog.example", "/srv/nightlog", "apache", Offers(found))
-    runtime = fresh_runtime(found, "8.2", "fpm")
+    site = wanted(surveyed, application, "nightlog.example", "/srv/nightlog", "apache", Offers(surveyed))
+    runtime = fresh_runtime(surveyed, "8.2", "fpm")
     runtime = replace(runtime, listen="/run/php-fpm/www.sock", pool_dir="/etc/php-fpm.d")
-    added = list(changes(site, application, Target(runtime, ""), found, Offers(found)))
-    place = Place(found, Offers(found).platform, "nightlog")
+    added = list(changes(site, application, Target(runtime, ""), surveyed, Offers(surveyed)))
+    place = Place(surveyed, Offers(surveyed).platform, "nightlog")
     operations = [operation for change in added for operation in change.lowered(place)]
-    texts = {one.path: one.content for one in operations if isinstance(one, WriteFile)}
+    texts = {primitive.path: primitive.content for primitive in operations if isinstance(primitive, WriteFile)}
     assert list(texts) == ["/etc/php-fpm.d/nightlog.conf", "/etc/httpd/conf.d/nightlog.example.conf"]
     assert "listen.acl_users = apache,nginx" in texts["/etc/php-fpm.d/nightlog.conf"]
     assert "proxy:unix:/run/php-fpm/php8.2-fpm-nightlog.sock|" in texts["/etc/httpd/conf.d/nightlog.example.conf"]

@@ -87,7 +87,10 @@ def test_what_nobody_would_expect_is_pointed_out() -> None:
     offers = [offer("a", depends=", ".join(names)), *(offer(name) for name in names)]
     there = (Installed("nginx-light", "1"),)
     survey = server(offers, there)
-    said = {one.package: (one.why, one.instead) for one in asides(along(offers, "a", installed=there), ["a"], survey)}
+    said = {
+        aside.package: (aside.why, aside.instead)
+        for aside in asides(along(offers, "a", installed=there), ["a"], survey)
+    }
     instead = "it comes with a: ask for packages that do not depend on it"
     assert said == {
         "apache2": ("a second web server, beside nginx-light", instead),
@@ -96,4 +99,4 @@ def test_what_nobody_would_expect_is_pointed_out() -> None:
         "libx-dev": ("a development tool", instead),
     }
     alone = asides(along(offers, "a"), ["a"], server(offers))
-    assert [one.why for one in alone if one.package == "apache2"] == ["a web server that was not asked for"]
+    assert [aside.why for aside in alone if aside.package == "apache2"] == ["a web server that was not asked for"]

@@ -53,14 +53,14 @@ def test_a_php_ini_that_is_not_there_is_written_whole_and_others_are_files_of_th
         "; Written as planned by fundamentum.", 'extension_dir = "ext"', "extension=intl", "extension=gd", "extension=zip",
         "memory_limit = 1G", "post_max_size =",
     ]  # fmt: skip
-    beside = place(runtime(ini_file=FILE, scan_dir="/PHP/conf.d"))
+    directory = place(runtime(ini_file=FILE, scan_dir="/PHP/conf.d"))
     there = LoadByLine("intl", "extension=intl", "/PHP/conf.d/30-intl.ini", LABEL)
-    (step,) = steps([there], beside)
+    (step,) = steps([there], directory)
     assert step.operation.content.splitlines() == ["; As planned by fundamentum.", "extension=intl"]  # type: ignore[attr-defined]
-    (step,) = steps([SetDirective("memory_limit", "64M", "1G", "/PHP/conf.d/90-a.ini", LABEL)], beside)
+    (step,) = steps([SetDirective("memory_limit", "64M", "1G", "/PHP/conf.d/90-a.ini", LABEL)], directory)
     content = "; Limits for nightlog, as planned by fundamentum.\nmemory_limit = 1G\n"
     assert step.operation.content == content  # type: ignore[attr-defined]
-    assert (there.about, there.file, there.concerns(beside.survey.runtimes[0])) == (
+    assert (there.about, there.file, there.concerns(directory.survey.runtimes[0])) == (
         "intl",
         "/PHP/conf.d/30-intl.ini",
         True,

@@ -30,11 +30,11 @@ def look(root: Path) -> Survey:
 
 def test_one_install_for_everything_with_what_comes_along(tmp_path: Path) -> None:
     made = plan([needs("gd", "dom", "pdo_mysql", "json", "openssl")], look(small_root(tmp_path)), today=TODAY)
-    assert [one.package for one in made.of(Install)] == ["php8.2-gd", "php8.2-mysql", "php8.2-xml"]
+    assert [install.package for install in made.of(Install)] == ["php8.2-gd", "php8.2-mysql", "php8.2-xml"]
     assert made.along == ("libodd1", "libpicture2")
     assert made.complete
-    assert [one.service for one in made.of(Restart)] == ["php8.2-fpm"]
-    assert all(made.reasons[f"install:{one.package}"] for one in made.of(Install))
+    assert [restart.service for restart in made.of(Restart)] == ["php8.2-fpm"]
+    assert all(made.reasons[f"install:{install.package}"] for install in made.of(Install))
 
 
 def test_settings_go_behind_those_that_set_them_and_none_is_lowered(tmp_path: Path) -> None:
@@ -52,7 +52,9 @@ def test_settings_go_behind_those_that_set_them_and_none_is_lowered(tmp_path: Pa
         look(root),
         today=TODAY,
     )
-    assert [(one.name, one.before, one.after, one.file) for one in made.of(SetDirective)] == [
+    assert [
+        (directive.name, directive.before, directive.after, directive.file) for directive in made.of(SetDirective)
+    ] == [
         ("max_input_vars", "10", "5000", "/etc/php/8.2/fpm/conf.d/zz-nightlog.ini"),
         ("post_max_size", "1M", "20M", "/etc/php/8.2/fpm/conf.d/zz-nightlog.ini"),
     ]
@@ -78,8 +80,10 @@ def test_a_pool_that_sets_a_limit_itself_is_changed_in_a_pool_file_read_before_i
 
 
 def test_applications_on_one_runtime_share_limits(tmp_path: Path) -> None:
-    one, two = (needs(settings=f'[settings.required]\nmemory_limit = ">= {size}"\n') for size in ("256M", "512M"))
-    made = plan([one, replace(two, name="platevault")], look(small_root(tmp_path)), today=TODAY)
+    application, two = (
+        needs(settings=f'[settings.required]\nmemory_limit = ">= {size}"\n') for size in ("256M", "512M")
+    )
+    made = plan([application, replace(two, name="platevault")], look(small_root(tmp_path)), today=TODAY)
     assert [(change.name, change.after) for change in made.of(SetDirective)] == [("memory_limit", "512M")]
     assert made.files[0].path.endswith("90-nightlog-platevault.ini")
 
@@ -89,14 +93,14 @@ def test_an_extension_that_waits_for_another_brings_that_one_on(tmp_path: Path) 
     for name in ("pdo", "mysqlnd"):
         (root / f"etc/php/8.2/fpm/conf.d/20-{name}.ini").unlink()
     made = plan([needs("pdo_mysql")], look(root), today=TODAY)
-    assert {one.extension for one in made.of(EnableExtension)} == {"pdo", "mysqlnd"}
+    assert {enable_extension.extension for enable_extension in made.of(EnableExtension)} == {"pdo", "mysqlnd"}
     assert made.complete
 
 
 def test_what_cannot_be_had_is_owned_up_to(tmp_path: Path) -> None:
     made = plan([needs("orrery", "gd")], look(small_root(tmp_path)), today=TODAY)
     assert not made.complete
-    assert {one.need for one in made.unresolved} == {"extension:orrery"}
+    assert {unresolved.need for unresolved in made.unresolved} == {"extension:orrery"}
     assert Install("php8.2-gd") in made.of(Install)
 
 
@@ -106,23 +110,23 @@ def test_nothing_is_done_on_a_php_that_is_refused(tmp_path: Path, selector: str 
     refusing = needs("gd", php="<8.2", settings='[settings.required]\nmemory_limit = ">= 256M"\n')
     made = plan([refusing], look(small_root(tmp_path, index=index)), selector, today=TODAY)
     assert made.empty and not made.complete
-    assert {one.need for one in made.unresolved} == {"php", "extension:gd", "setting:memory_limit"}
-    assert all("install php" not in one.why for one in made.unresolved if one.need != "php")
+    assert {unresolved.need for unresolved in made.unresolved} == {"php", "extension:gd", "setting:memory_limit"}
+    assert all("install php" not in unresolved.why for unresolved in made.unresolved if unresolved.need != "php")
 
 
 def test_recommended_needs_can_be_left_out(tmp_path: Path) -> None:
     wanted = parse(
         'format=1\n[application]\nname="nightlog"\n[extensions]\nrequired=["gd"]\nrecommended=["dom"]\n', "f"
     )
-    found = look(small_root(tmp_path))
-    assert len(plan([wanted], found, today=TODAY).of(Install)) == 2
-    assert len(plan([wanted], found, recommended=False, today=TODAY).of(Install)) == 1
+    surveyed = look(small_root(tmp_path))
+    assert len(plan([wanted], surveyed, today=TODAY).of(Install)) == 2
+    assert len(plan([wanted], surveyed, recommended=False, today=TODAY).of(Install)) == 1
 
 
 def test_a_setting_may_be_required_and_more_of_it_recommended(tmp_path: Path) -> None:
     tables = '[settings.required]\nmemory_limit = ">= 200M"\n[settings.recommended]\nmemory_limit = ">= 512M"\n'
-    found = look(small_root(tmp_path))
-    made = {wish: plan([needs(settings=tables)], found, recommended=wish, today=TODAY) for wish in (True, False)}
+    surveyed = look(small_root(tmp_path))
+    made = {wish: plan([needs(settings=tables)], surveyed, recommended=wish, today=TODAY) for wish in (True, False)}
     assert [change.after for change in made[True].of(SetDirective)] == ["512M"]
     assert [change.after for change in made[False].of(SetDirective)] == ["200M"]
 
@@ -207,8 +211,10 @@ def test_a_plan_proves_itself(
     if not present:
         (root / "usr/sbin/php-fpm8.2").unlink()
     before = look(root)
-    made = plan([replace(one, name=f"nightlog{at}") for at, one in enumerate(wanted)], before, today=TODAY)
-    listed = {(one.application, one.need) for one in made.unresolved}
+    made = plan(
+        [replace(application, name=f"nightlog{at}") for at, application in enumerate(wanted)], before, today=TODAY
+    )
+    listed = {(unresolved.application, unresolved.need) for unresolved in made.unresolved}
     for judgement in made.after:
         assert all(f.verdict == "met" or (judgement.needs.name, f.need) in listed for f in judgement.findings)
     assert made.complete is all(judgement.satisfied for judgement in made.after)
@@ -217,16 +223,16 @@ def test_a_plan_proves_itself(
         write(root, {file.path: file.content for file in made.files})
         after = {runtime.label: runtime.settings for runtime in look(root).runtimes}
         assert {pool.runtime for pool in made.of(AddPool)} <= after.keys()
-        foreseen = {one.target.runtime.label: one.target.runtime.settings for one in made.after}
+        foreseen = {judged.target.runtime.label: judged.target.runtime.settings for judged in made.after}
         for change in made.of(SetDirective):
             if change.name in after[change.runtime]:
                 assert foreseen[change.runtime][change.name].value == after[change.runtime][change.name].value
 
 
 def test_installed_versions_count_for_dependencies(tmp_path: Path) -> None:
-    found = look(small_root(tmp_path))
+    surveyed = look(small_root(tmp_path))
     with_library = replace(
-        found, installed=(*(found.installed or ()), Installed("libodd1", "1.0"), Installed("libpicture2", "2.0"))
+        surveyed, installed=(*(surveyed.installed or ()), Installed("libodd1", "1.0"), Installed("libpicture2", "2.0"))
     )
     assert plan([needs("pdo_mysql", "gd")], with_library, today=TODAY).along == ()
 
@@ -235,12 +241,14 @@ def test_a_php_ini_without_a_directory_beside_it_is_never_replaced(tmp_path: Pat
     """Neither where its lines are known (a diff is made) nor where they are not (a page tells only values)."""
     root = small_root(tmp_path, fpm_ini="; a comment\nmemory_limit = 64M\npost_max_size = 8M\n")
     (root / "etc/php/8.2/fpm/conf.d").rename(root / "etc/php/8.2/fpm/other")
-    found = look(root)
+    surveyed = look(root)
     wanted = needs(settings='[settings.required]\nmemory_limit = ">= 256M"\nmax_input_vars = ">= 5000"\n')
-    made = plan([wanted], found, today=TODAY)
+    made = plan([wanted], surveyed, today=TODAY)
     assert made.files == ()
     expected = "@@ -2 +2 @@\n-memory_limit = 64M\n+memory_limit = 256M\n@@ -3,0 +4 @@\n+max_input_vars = 5000\n"
-    assert [one.diff.split("\n", 2)[2] for one in made.edits] == [expected]
-    unknown = replace(found, runtimes=tuple(replace(one, ini_length=0, ini_lines={}) for one in found.runtimes))
+    assert [edit.diff.split("\n", 2)[2] for edit in made.edits] == [expected]
+    unknown = replace(
+        surveyed, runtimes=tuple(replace(runtime, ini_length=0, ini_lines={}) for runtime in surveyed.runtimes)
+    )
     silent = plan([wanted], unknown, today=TODAY)
     assert (silent.files, silent.edits, silent.complete) == ((), (), False)

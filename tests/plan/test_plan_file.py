@@ -27,8 +27,10 @@ PROGRAM = Path(sys.executable).with_name("fundamentum")
 
 @pytest.fixture(scope="module")
 def made(tmp_path_factory: pytest.TempPathFactory) -> Plan:
-    found = survey(DirectoryHost(small_root(tmp_path_factory.mktemp("server")), "mizar"))
-    return plan([needs("gd", "orrery", settings='[settings.required]\nmemory_limit = ">= 256M"\n')], found, today=TODAY)
+    surveyed = survey(DirectoryHost(small_root(tmp_path_factory.mktemp("server")), "mizar"))
+    return plan(
+        [needs("gd", "orrery", settings='[settings.required]\nmemory_limit = ">= 256M"\n')], surveyed, today=TODAY
+    )
 
 
 def written(made: Plan, form: str) -> str:
@@ -97,9 +99,9 @@ def test_no_document_brings_it_down(made: Plan, where: int, to: object) -> None:
 
 def test_two_plans_are_compared(made: Plan, tmp_path: Path) -> None:
     assert plan_differences(made, made) == ()
-    found = survey(DirectoryHost(small_root(tmp_path / "server"), "mizar"))
-    less = plan([needs("gd", settings='[settings.required]\nmemory_limit = ">= 300M"\n')], found, today=TODAY)
-    seen = {(one.where, one.what) for one in plan_differences(made, less)}
+    surveyed = survey(DirectoryHost(small_root(tmp_path / "server"), "mizar"))
+    less = plan([needs("gd", settings='[settings.required]\nmemory_limit = ">= 300M"\n')], surveyed, today=TODAY)
+    seen = {(difference.where, difference.what) for difference in plan_differences(made, less)}
     assert ("not resolved", "nightlog extension:orrery") in seen
     assert any(where == "changes" and "memory_limit" in what for where, what in seen)
 

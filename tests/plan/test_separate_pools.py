@@ -32,11 +32,11 @@ OF = {"branch": "8.2", "pool": "www", "listen": "/run/php/php8.2-fpm.sock"}
 def test_a_name_that_no_other_pool_of_the_branch_has(
     tmp_path: Path, there: list[dict[str, str]], planned: list[str], name: str
 ) -> None:
-    found = look(small_root(tmp_path))
-    runtime = next(one for one in found.runtimes if one.sapi == "fpm")
+    survey = look(small_root(tmp_path))
+    runtime = next(runtime for runtime in survey.runtimes if runtime.sapi == "fpm")
     others = [replace(runtime, **(OF | other)) for other in there]
     pools = {one: AddPool(one, "", "", "", "", "") for one in planned}
-    pool = own_pool(needs(""), runtime, replace(found, runtimes=(runtime, *others)), pools)
+    pool = own_pool(needs(""), runtime, replace(survey, runtimes=(runtime, *others)), pools)
     assert (pool.name, pool.file) == (name, f"/etc/php/8.2/fpm/pool.d/{name}.conf")
     assert pool.listen == f"/run/php/php8.2-fpm-{name}.sock"
 
@@ -51,9 +51,9 @@ def test_a_name_that_no_other_pool_of_the_branch_has(
     ],
 )
 def test_the_socket_stands_beside_that_of_the_other_pool(tmp_path: Path, listen: str | None, folder: str) -> None:
-    found = look(small_root(tmp_path))
-    runtime = replace(next(one for one in found.runtimes if one.sapi == "fpm"), listen=listen)
-    assert own_pool(needs(""), runtime, found).listen == f"{folder}/php8.2-fpm-nightlog.sock"
+    survey = look(small_root(tmp_path))
+    runtime = replace(next(runtime for runtime in survey.runtimes if runtime.sapi == "fpm"), listen=listen)
+    assert own_pool(needs(""), runtime, survey).listen == f"{folder}/php8.2-fpm-nightlog.sock"
 
 
 POOL = """\
@@ -86,10 +86,10 @@ def test_a_new_pool_has_what_the_one_beside_it_sets(tmp_path: Path) -> None:
     (pool,) = made.of(AddPool)
     assert made.complete and (pool.group, pool.socket_owner, pool.socket_group) == ("stars", "www-data", "adm")
     write(root, {file.path: file.content for file in made.files})
-    old, new = (next(one for one in look(root).runtimes if one.pool == name) for name in ("www", pool.name))
-    foreseen = next(one.target.runtime for one in made.after if one.target.runtime.pool == pool.name)
-    assert {name: one.value for name, one in new.settings.items()} == {
-        name: one.value for name, one in foreseen.settings.items()
+    old, new = (next(runtime for runtime in look(root).runtimes if runtime.pool == name) for name in ("www", pool.name))
+    foreseen = next(judgement.target.runtime for judgement in made.after if judgement.target.runtime.pool == pool.name)
+    assert {name: setting.value for name, setting in new.settings.items()} == {
+        name: setting.value for name, setting in foreseen.settings.items()
     }
     assert (new.user, new.group, new.listen_owner, new.listen_group) == ("ida", "stars", "www-data", "adm")
     assert new.listen_mode == 0o666
@@ -103,8 +103,8 @@ def test_a_new_pool_has_what_the_one_beside_it_sets(tmp_path: Path) -> None:
 
 
 def test_a_secret_of_a_pool_is_not_copied(tmp_path: Path) -> None:
-    found = look(small_root(tmp_path))
-    runtime = next(one for one in found.runtimes if one.sapi == "fpm")
+    survey = look(small_root(tmp_path))
+    runtime = next(runtime for runtime in survey.runtimes if runtime.sapi == "fpm")
     settings = {
         "mysqli.default_pw": Setting(WITHHELD, set_by="pool"),
         "memory_limit": Setting("64M", set_by="pool", admin=True),
@@ -112,9 +112,9 @@ def test_a_secret_of_a_pool_is_not_copied(tmp_path: Path) -> None:
         "precision": Setting("5"),
     }
     runtime = replace(runtime, settings=settings)
-    pool = own_pool(needs(""), runtime, found)
+    pool = own_pool(needs(""), runtime, survey)
     assert pool.copied == (("memory_limit", "64M", True),)
-    there = {name: (one.value, one.admin) for name, one in pool.beside(runtime).settings.items()}
+    there = {name: (setting.value, setting.admin) for name, setting in pool.beside(runtime).settings.items()}
     assert there == {
         "mysqli.default_pw": (None, False),
         "memory_limit": ("64M", True),

@@ -61,43 +61,49 @@ def test_services(name: str, service: str, pid: str, test: str) -> None:
 
 def test_users_sockets_and_words() -> None:
     debian, redhat, unknown, windows = (platform(name) for name in ("debian", "redhat", "unknown", "windows"))
-    assert [(one.php_user, one.pool_user) for one in (debian, redhat, unknown)] == [
+    assert [(family.php_user, family.pool_user) for family in (debian, redhat, unknown)] == [
         ("www-data", "www-data"),
         ("apache", "apache"),
         (None, "www-data"),
     ]
-    assert [one.socket_dir for one in (debian, redhat)] == ["/run/php", "/run/php-fpm"]
-    assert [one.refresh for one in (debian, redhat, unknown)] == [
+    assert [family.socket_dir for family in (debian, redhat)] == ["/run/php", "/run/php-fpm"]
+    assert [family.refresh for family in (debian, redhat, unknown)] == [
         "apt-get update",
         "dnf makecache",
         "its package manager's refresh",
     ]
-    assert [one.indexes for one in (debian, redhat)] == ["Packages files", "repodata directories"]
+    assert [family.indexes for family in (debian, redhat)] == ["Packages files", "repodata directories"]
     assert [
-        (one.packaged, one.carried_out, one.resolved_here, one.one_branch) for one in (debian, redhat, unknown)
+        (family.packaged, family.carried_out, family.resolved_here, family.one_branch)
+        for family in (debian, redhat, unknown)
     ] == [(True, True, True, False), (True, True, False, True), (False, False, False, False)]
-    assert [one.web_service("apache2") for one in (debian, redhat)] == ["apache2", "httpd"]
-    assert [one.web_additions.get("apache2") for one in (debian, redhat, unknown)] == [
+    assert [family.web_service("apache2") for family in (debian, redhat)] == ["apache2", "httpd"]
+    assert [family.web_additions.get("apache2") for family in (debian, redhat, unknown)] == [
         "/etc/apache2/conf-enabled",
         "/etc/httpd/conf.d",
         None,
     ]
-    assert [(one.modules_by_name, one.switches_by_name, one.rights_by_name) for one in (debian, redhat, windows)] == [
+    assert [
+        (family.modules_by_name, family.switches_by_name, family.rights_by_name) for family in (debian, redhat, windows)
+    ] == [
         (True, True, False),
         (False, False, False),
         (False, False, True),
     ]
-    assert [one.cron_package for one in (debian, redhat)] == ["cron", "cronie"]
-    assert [one.extension_dir("20220829") for one in (debian, redhat)] == [
+    assert [family.cron_package for family in (debian, redhat)] == ["cron", "cronie"]
+    assert [family.extension_dir("20220829") for family in (debian, redhat)] == [
         "/usr/lib/php/20220829",
         "/usr/lib64/php/modules",
     ]
-    assert [one.program("8.2") for one in (debian, redhat)] == ["/usr/bin/php8.2", "/usr/bin/php"]
+    assert [family.program("8.2") for family in (debian, redhat)] == ["/usr/bin/php8.2", "/usr/bin/php"]
     assert debian.switch_on("8.2", "fpm", "gd") == ["phpenmod", "-v", "8.2", "-s", "fpm", "gd"]
-    assert [one.switch_file("8.2", "gd") for one in (debian, redhat)] == ["/etc/php/8.2/mods-available/gd.ini", None]
+    assert [family.switch_file("8.2", "gd") for family in (debian, redhat)] == [
+        "/etc/php/8.2/mods-available/gd.ini",
+        None,
+    ]
     assert redhat.switch_stream("php:8.2") == ["dnf", "module", "switch-to", "php:8.2"]
     assert "--enabled php" in redhat.stream_query("php:8.2")[-1] and debian.stream_query("x") == ["false"]
-    assert [one.ansible_install(["x"]) for one in (debian, redhat, unknown)] == [
+    assert [family.ansible_install(["x"]) for family in (debian, redhat, unknown)] == [
         ("apt", {"install_recommends": False}),
         ("dnf", {"install_weak_deps": False}),
         ("package", {}),
@@ -109,8 +115,8 @@ def test_users_sockets_and_words() -> None:
 
 def test_a_windows_root_is_called_so(tmp_path: Path) -> None:
     write(tmp_path, {"PHP/php8.dll": b"MZ", "PHP/php.exe": b"MZ"})
-    found, remarks = distribution.probe(WindowsHost(tmp_path, "x"))
-    assert (found.family, found.id, found.name, remarks) == ("windows", "windows", "Windows", [])
+    system, remarks = distribution.probe(WindowsHost(tmp_path, "x"))
+    assert (system.family, system.id, system.name, remarks) == ("windows", "windows", "Windows", [])
 
 
 ORDERS = [
@@ -130,7 +136,7 @@ def test_the_order_of_versions(name: str, one: str, two: str, order: int) -> Non
 
 def test_relations_are_read_where_they_are_in_the_index() -> None:
     ((first, second), (third,)) = platform("debian").relations("a (>= 1) | b, c:any")
-    assert [(one.name, one.operator, one.version) for one in (first, second, third)] == [
+    assert [(relation.name, relation.operator, relation.version) for relation in (first, second, third)] == [
         ("a", ">=", "1"),
         ("b", None, None),
         ("c", None, None),

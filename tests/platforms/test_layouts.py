@@ -35,13 +35,16 @@ def test_branches_of_the_debian_family(tmp_path: Path) -> None:
     }  # fmt: skip
     programs, remarks = found(tmp_path, files, "debian")
     assert remarks == ["PHP 8.4: no extension directory of that branch under /usr/lib/php: not judged"]
-    assert {one.sapi: (one.program, one.service, one.serves) for one in programs} == {
+    assert {
+        installation.sapi: (installation.program, installation.service, installation.serves)
+        for installation in programs
+    } == {
         "cli": ("/usr/bin/php8.2", None, False),
         "fpm": ("/usr/sbin/php-fpm8.2", "php8.2-fpm", True),
         "apache2": ("/usr/lib/apache2/modules/libphp8.2.so", "apache2", True),
         "cgi": ("/usr/lib/cgi-bin/php8.2", None, False),
     }
-    fpm = next(one for one in programs if one.sapi == "fpm")
+    fpm = next(installation for installation in programs if installation.sapi == "fpm")
     assert (fpm.version, fpm.ini_folder, fpm.scan_dirs, fpm.extension_dir) == (
         "8.2.9",
         "/etc/php/8.2/fpm",
@@ -56,7 +59,7 @@ def test_branches_of_the_debian_family(tmp_path: Path) -> None:
     )
     (tmp_path / "etc/apache2/mods-enabled/php8.2.load").unlink()
     again, _ = found(tmp_path, {}, "debian")
-    assert [one.serves for one in again if one.sapi == "apache2"] == [False]
+    assert [installation.serves for installation in again if installation.sapi == "apache2"] == [False]
 
 
 RPM: dict[str, str | bytes] = {
@@ -70,8 +73,8 @@ RPM: dict[str, str | bytes] = {
 
 def test_the_rhel_family_and_its_collections(tmp_path: Path) -> None:
     programs, _ = found(tmp_path, RPM, "redhat")
-    own = {one.sapi: one for one in programs if not one.home}
-    assert {sapi: one.program for sapi, one in own.items()} == {
+    own = {installation.sapi: installation for installation in programs if not installation.home}
+    assert {sapi: installation.program for sapi, installation in own.items()} == {
         "cli": "/usr/bin/php",
         "cgi": "/usr/bin/php-cgi",
         "fpm": "/usr/sbin/php-fpm",
@@ -85,26 +88,30 @@ def test_the_rhel_family_and_its_collections(tmp_path: Path) -> None:
         "/etc/php-fpm.conf",
     )
     assert (own["fpm"].extension_dir, own["cli"].fpm_config) == ("/usr/lib64/php/modules", None)
-    old = next(one for one in programs if one.home == "/opt/maker/php74")
+    old = next(installation for installation in programs if installation.home == "/opt/maker/php74")
     assert (old.branch, old.ini_folder, old.scan_dirs, old.extension_dir) == (
         "7.4",
         "/etc/opt/maker/php74",
         ("/etc/opt/maker/php74/php-zts.d",),
         "/opt/maker/php74/root/usr/lib64/php-zts/modules",
     )
-    new = next(one for one in programs if one.home == "/opt/maker/php81")
+    new = next(installation for installation in programs if installation.home == "/opt/maker/php81")
     assert (new.branch, new.ini_folder, new.service) == ("8.1", "/opt/maker/php81/root/etc", "php81-php-fpm")
     assert len(programs) == 6
 
 
 def test_elsewhere_the_programs_are_found_and_collections_too(tmp_path: Path) -> None:
     programs, _ = found(tmp_path, RPM)
-    assert {(one.program, one.sapi, one.home) for one in programs if one.program.startswith("/usr")} == {
+    assert {
+        (installation.program, installation.sapi, installation.home)
+        for installation in programs
+        if installation.program.startswith("/usr")
+    } == {
         ("/usr/bin/php", "cli", ""),
         ("/usr/bin/php-cgi", "cgi", ""),
         ("/usr/sbin/php-fpm", "fpm", ""),
     }
-    assert {one.home for one in programs} == {"", "/opt/maker/php74", "/opt/maker/php81"}
+    assert {installation.home for installation in programs} == {"", "/opt/maker/php74", "/opt/maker/php81"}
 
 
 OPTIONS = "'./configure'  '--prefix=/usr/local/php' '--with-config-file-path=/etc/observatory' '--with-config-file-scan-dir=/etc/observatory/d' '--sysconfdir=/etc/observatory/fpm'"
@@ -117,7 +124,7 @@ def test_what_was_built_from_source_says_itself_where_it_reads(tmp_path: Path) -
         "etc/systemd/system/observatory.service": UNIT, "usr/local/bin/phpize": "#!/bin/sh\n", "usr/local/bin/php-config": php(), "usr/bin/php": php(),
     }  # fmt: skip
     programs, _ = found(tmp_path, files, "debian")
-    fpm, cli = sorted(programs, key=lambda one: one.program, reverse=True)
+    fpm, cli = sorted(programs, key=lambda installation: installation.program, reverse=True)
     assert (fpm.program, fpm.sapi, fpm.ini_folder, fpm.scan_dirs, fpm.service, fpm.home) == (
         "/usr/local/php/sbin/php-fpm",
         "fpm",
@@ -183,12 +190,12 @@ def test_windows(tmp_path: Path) -> None:
         "tools/odd/php8.dll": b"MZ", "Windows/php8.dll": core, "Users/a/php8.dll": core, "a/b/c/d/e/f/php8.dll": core,
     }  # fmt: skip
     programs, remarks = found(tmp_path, files, "windows", windows=True)
-    assert {one.sapi: (one.program, one.service) for one in programs} == {
+    assert {installation.sapi: (installation.program, installation.service) for installation in programs} == {
         "cli": ("/PHP/php.exe", None),
         "cgi": ("/PHP/php-cgi.exe", "W3SVC"),
         "apache2": ("/PHP/php8apache2_4.dll", "Apache2.4"),
     }
-    cgi = next(one for one in programs if one.sapi == "cgi")
+    cgi = next(installation for installation in programs if installation.sapi == "cgi")
     assert (cgi.branch, cgi.version, cgi.ini_folder, cgi.extension_dir, cgi.home, cgi.scan_dirs) == (
         "8.3",
         "8.3.4",

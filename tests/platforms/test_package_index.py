@@ -45,15 +45,15 @@ def test_who_provides_a_name(name: str, providers: set[bytes]) -> None:
 def test_names_and_versions() -> None:
     index = control.Index(INDEX, b"php")
     assert index.marked == [b"php-common", b"phpless"]
-    assert [control.fields(one)["Version"] for one in index.stanzas(b"mailer")] == ["1", "2"]
+    assert [control.fields(stanza)["Version"] for stanza in index.stanzas(b"mailer")] == ["1", "2"]
     assert b"mailer" in index and b"Version" not in index and index.stanzas(b"nowhere") == [] and not index.cut
 
 
 def test_a_dependency_that_no_package_has_by_name_brings_those_that_provide_it() -> None:
     data = INDEX + b"\nPackage: php8.2-fpm\nVersion: 1\nDepends: editor, nowhere | sender\nRecommends: server\n"
     data += b"\nPackage: server\nVersion: 1\n\nPackage: apart\nVersion: 1\n"
-    found = apt.offers_in(data, Repository("main"), "")
-    assert [one.name for one in found] == ["mailer", "mailer", "php-common", "php8.2-fpm", "phpless", "server"]
+    offers = apt.offers_in(data, Repository("main"), "")
+    assert [offer.name for offer in offers] == ["mailer", "mailer", "php-common", "php8.2-fpm", "phpless", "server"]
 
 
 def test_what_only_a_package_of_php_recommends_is_on_offer() -> None:
@@ -61,8 +61,8 @@ def test_what_only_a_package_of_php_recommends_is_on_offer() -> None:
     data += b"\nPackage: server\nVersion: 1\nDepends: module\nRecommends: manual\n"
     data += b"\nPackage: library\nVersion: 1\nRecommends: manual\n"
     data += b"\nPackage: module\nVersion: 1\n\nPackage: manual\nVersion: 1\n"
-    found = apt.offers_in(data, Repository("main"), "")
-    assert [one.name for one in found] == ["library", "module", "php8.2-fpm", "server"]
+    offers = apt.offers_in(data, Repository("main"), "")
+    assert [offer.name for offer in offers] == ["library", "module", "php8.2-fpm", "server"]
 
 
 FIELDS = [
@@ -89,7 +89,7 @@ def test_every_package_is_found_where_it_stands(packages: list[tuple[str, list[s
     index = control.Index(text.encode(), b"a")
     assert set(index.marked) == {name.encode() for name, _ in packages if "a" in name}
     for name, _ in packages:
-        versions = [control.fields(one)["Version"] for one in index.stanzas(name.encode())]
+        versions = [control.fields(stanza)["Version"] for stanza in index.stanzas(name.encode())]
         assert versions == [str(number) for number, (other, _) in enumerate(packages) if other == name]
     for wanted in {one for _, names in packages for one in names}:
         assert index.providing([wanted.encode()]) == {name.encode() for name, names in packages if wanted in names}

@@ -26,11 +26,11 @@ COMMANDS = [  # platform, install, again, test of FPM's configuration, the php.i
 
 @pytest.mark.parametrize(("name", "install", "again", "test", "ini"), COMMANDS)
 def test_commands(name: str, install: str, again: str, test: str, ini: str) -> None:
-    one = platform(name)
-    place = one.place("8.2", "fpm")
-    assert shlex.join(one.install(["gd"])) == install
-    assert shlex.join(one.install(["gd"], again=True)) == again
-    assert shlex.join(one.service_check(place.service or "")[1:]) == test
+    family = platform(name)
+    place = family.place("8.2", "fpm")
+    assert shlex.join(family.install(["gd"])) == install
+    assert shlex.join(family.install(["gd"], again=True)) == again
+    assert shlex.join(family.service_check(place.service or "")[1:]) == test
     assert place.ini_file == ini
 
 
@@ -68,17 +68,17 @@ SYSTEMS = [  # os-release, what else is there, platform, words of the remark
 @pytest.mark.parametrize(("about", "there", "name", "said"), SYSTEMS)
 def test_which_platform(tmp_path: Path, about: str, there: dict[str, str | bytes], name: str, said: str | None) -> None:
     write(tmp_path, {"etc/os-release": about, **there})
-    found, remarks = distribution.probe(DirectoryHost(tmp_path, "mizar"))
-    told = "\n".join(one.why for one in remarks)
-    assert found.family == name
+    system, remarks = distribution.probe(DirectoryHost(tmp_path, "mizar"))
+    told = "\n".join(remark.why for remark in remarks)
+    assert system.family == name
     assert not remarks if said is None else said in told
 
 
 def test_another_distribution_s_php_is_judged_and_its_packages_are_not(tmp_path: Path) -> None:
     root = small_root(tmp_path, extra={"etc/os-release": 'ID=dome\nPRETTY_NAME="Dome 3"\n'})
-    found = look(root)
-    assert (found.system.family, found.offers, found.installed) == ("unknown", None, None)
-    told = "\n".join(one.why for one in found.remarks)
-    told += repr(plan([needs("gd")], found, today=TODAY)) + repr(check(needs("gd"), found))
+    survey = look(root)
+    assert (survey.system.family, survey.offers, survey.installed) == ("unknown", None, None)
+    told = "\n".join(remark.why for remark in survey.remarks)
+    told += repr(plan([needs("gd")], survey, today=TODAY)) + repr(check(needs("gd"), survey))
     assert "Dome 3" in told
     assert not [word for word in ("apt", "dnf", "phpenmod") if word in told]

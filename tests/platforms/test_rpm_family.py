@@ -55,25 +55,25 @@ def test_what_rpm_answers(tmp_path: Path) -> None:
         "rpm-files": package("php-gd", "8.2.9", files="/usr/lib64/php/modules/gd.so\v/etc/php.d/20-gd.ini\v"),
         "rpm-owners": package("bash", "5.1", files="/usr/bin/bash\v/usr/share/x\v"),
     }  # fmt: skip
-    found = rpm.probe(host, ("/usr/lib64/php",), ["/usr/bin/bash"])
-    assert [(one.name, one.version) for one in found.packages or ()] == [
+    database = rpm.probe(host, ("/usr/lib64/php",), ["/usr/bin/bash"])
+    assert [(installed.name, installed.version) for installed in database.packages or ()] == [
         ("bash", "2:5.1-1"),
         ("php-gd", "8.2.9-1"),
         ("tzdata", "1-1"),
     ]
-    assert (found.packages or ())[
+    assert (database.packages or ())[
         1
     ].provides == "php(api) (= 20220829-64), php-gd (= 8.2.9-1), php-any, php-new (>= 8), php-old (< 9)"
-    assert found.owners == {"/usr/lib64/php/modules/gd.so": "php-gd", "/usr/bin/bash": "bash"}
-    assert (found.architecture, found.remarks) == ("x86_64", [])
-    assert {"php(api)", "php-gd", "other", "php-any"} <= found.capabilities
+    assert database.owners == {"/usr/lib64/php/modules/gd.so": "php-gd", "/usr/bin/bash": "bash"}
+    assert (database.architecture, database.remarks) == ("x86_64", [])
+    assert {"php(api)", "php-gd", "other", "php-any"} <= database.capabilities
 
 
 def test_without_a_database_that_can_be_read_what_is_installed_is_unknown(tmp_path: Path) -> None:
     write(tmp_path, {"var/lib/rpm/Packages": b"old"})
-    found = rpm.probe(DirectoryHost(tmp_path, "deneb"), ("/usr/lib64/php",))
-    assert (found.packages, found.owners, found.architecture) == (None, {}, "")
-    assert "only rpm itself reads" in found.remarks[0].why
+    database = rpm.probe(DirectoryHost(tmp_path, "deneb"), ("/usr/lib64/php",))
+    assert (database.packages, database.owners, database.architecture) == (None, {}, "")
+    assert "only rpm itself reads" in database.remarks[0].why
 
 
 ENTRY = '<rpm:entry name="{}" flags="{}" epoch="0" ver="{}" rel="{}"/>'
@@ -128,7 +128,7 @@ PACKAGES = [
 
 def repository(root: Path, conf: str = "", switches: str = "", main: str = "", modules: str = MODULES) -> DirectoryHost:
     blank = {"arch": "x86_64", "epoch": "0", "provides": "", "requires": "", "file": ""}
-    body = "".join(PACKAGE.format(**(blank | one)) for one in PACKAGES)
+    body = "".join(PACKAGE.format(**(blank | package)) for package in PACKAGES)
     primary = f'<metadata xmlns="http://linux.duke.edu/metadata/common" xmlns:rpm="http://linux.duke.edu/metadata/rpm">{body}</metadata>'
     data = {"primary": ("primary.xml", primary), "modules": ("modules.yaml", modules)}
     listed = "".join(
@@ -147,9 +147,9 @@ def repository(root: Path, conf: str = "", switches: str = "", main: str = "", m
 
 def offered(host: DirectoryHost) -> dict[tuple[str, str], Offer]:
     offers, repositories, remarks = dnf.probe(host, "x86_64", also={"wished"}, programs=["orrery"])
-    assert [one.name for one in repositories] == ["Observatory"]
+    assert [repository.name for repository in repositories] == ["Observatory"]
     assert not remarks
-    return {(one.name, one.version): one for one in offers or ()}
+    return {(offer.name, offer.version): offer for offer in offers or ()}
 
 
 STREAM_8_3 = "its module stream php:8.3 is not switched on"
@@ -166,8 +166,8 @@ CASES = [  # repository's options, module switches, main options; what each php-
 
 @pytest.mark.parametrize(("conf", "switches", "main", "said"), CASES)
 def test_module_streams_and_exclusions(tmp_path: Path, conf: str, switches: str, main: str, said: list[str]) -> None:
-    found = offered(repository(tmp_path, conf, switches, main))
-    assert [found["php-gd", version].shut_out for version in ("8.2.9-1", "8.3.1-1", "8.1.0-1")] == said
+    offers = offered(repository(tmp_path, conf, switches, main))
+    assert [offers["php-gd", version].shut_out for version in ("8.2.9-1", "8.3.1-1", "8.1.0-1")] == said
 
 
 def test_more_exclusions_than_anybody_has_are_said(tmp_path: Path) -> None:
@@ -179,9 +179,17 @@ def test_more_exclusions_than_anybody_has_are_said(tmp_path: Path) -> None:
 
 
 def test_what_of_a_repository_concerns_php(tmp_path: Path) -> None:
-    found = offered(repository(tmp_path, "priority=10"))
-    assert {name for name, _ in found} == {"php-gd", "php-common", "php-lost", "php-any", "wished", "tools", "php-shut"}
-    gd = found["php-gd", "8.2.9-1"]
+    offers = offered(repository(tmp_path, "priority=10"))
+    assert {name for name, _ in offers} == {
+        "php-gd",
+        "php-common",
+        "php-lost",
+        "php-any",
+        "wished",
+        "tools",
+        "php-shut",
+    }
+    gd = offers["php-gd", "8.2.9-1"]
     assert (gd.source, gd.stream, gd.provides, gd.depends, gd.priority) == (
         "Observatory",
         "php:8.2",
@@ -189,10 +197,10 @@ def test_what_of_a_repository_concerns_php(tmp_path: Path) -> None:
         "php-common (= 8.2.9-1)",
         589,
     )
-    assert found["php-common", "8.2.9-1"].provides == "php-common (= 8.2.9-1), php(zend-abi) (= 20220829-64)"
-    assert found["php-lost", "1-1"].shut_out == "it needs nowhere, which nothing here provides"
-    assert ("php-any", "3:1-1") in found
-    assert found["tools", "1-1"].provides == "/usr/bin/orrery"
+    assert offers["php-common", "8.2.9-1"].provides == "php-common (= 8.2.9-1), php(zend-abi) (= 20220829-64)"
+    assert offers["php-lost", "1-1"].shut_out == "it needs nowhere, which nothing here provides"
+    assert ("php-any", "3:1-1") in offers
+    assert offers["tools", "1-1"].provides == "/usr/bin/orrery"
 
 
 def test_a_repository_without_metadata_is_a_remark(tmp_path: Path) -> None:

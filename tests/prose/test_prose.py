@@ -20,9 +20,10 @@ COMPLAINTS: dict[str, list[str]] = tomllib.loads((HERE / "complaints.toml").read
 def test_a_sentence_is_understood(sentence: str) -> None:
     lines = lines_of(sentence.encode())
     found = [
-        ".".join(one.table) + (f" {one.key} = {one.value}" if one.key else f" {one.value}")
+        ".".join(statement.table)
+        + (f" {statement.key} = {statement.value}" if statement.key else f" {statement.value}")
         for line in lines
-        for one in understood(line)
+        for statement in understood(line)
     ]
     assert list(dict.fromkeys(found)) == COMPLAINTS[sentence]
 

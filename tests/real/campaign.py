@@ -234,7 +234,7 @@ def _sites_are_as_told(case: Case, made: Plan, before: dict[str, Any], port: int
         for promise in proof.promises if not proof.program else ():
             if promise.asks == "setting":
                 demanded((after["a"].get(promise.name) or "") == promise.value, "promised and not so", promise)
-    told = {one.name for one in made.others if one.site == "b"} | {"disable_functions"}
+    told = {effect.name for effect in made.others if effect.site == "b"} | {"disable_functions"}
     one, two = before.get("b", {}), after.get("b", {})
     changed = {name for name in one.keys() | two.keys() if one.get(name) != two.get(name)}
     of_new = {name for name in changed if name not in one}  # directives of extensions that are loaded now

@@ -87,7 +87,7 @@ class Package:
             "_build_id_links none",
         ]
         defines += ["__os_install_post %{nil}", "_binary_payload w1.gzdio"]
-        options = [word for one in defines for word in ("--define", one)]
+        options = [word for define in defines for word in ("--define", define)]
         subprocess.run(["rpmbuild", "--quiet", "-bb", *options, str(spec)], check=True, capture_output=True)
 
 
@@ -155,8 +155,8 @@ REAL = {
 
 def make_rpm_server(folder: Path, php: Root) -> Root:
     """The root, with the branch 8.2 of the distribution and one beside it, and the repository's metadata in its cache."""
-    for one in packages(php):
-        one.build(folder)
+    for package in packages(php):
+        package.build(folder)
     repository = folder / "repository"
     files = sorted(path.stem for path in repository.rglob("*.rpm") if ".module." in path.name)
     modules = ""

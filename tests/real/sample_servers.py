@@ -26,8 +26,8 @@ TAKEN = 1764000000
 def keep(name: str, root: Path) -> None:
     """The survey of a root, as if it had been taken on a day that stays the same."""
     asked = asked_by([load(FOLDER / "nightlog.needs.toml")])
-    found = replace(look(str(root), asked=asked), server="mizar", taken=TAKEN)
-    (FOLDER / f"{name}.survey.json").write_bytes(written(found))
+    survey = replace(look(str(root), asked=asked), server="mizar", taken=TAKEN)
+    (FOLDER / f"{name}.survey.json").write_bytes(written(survey))
 
 
 def main() -> None:

@@ -75,8 +75,10 @@ def as_visitor(root: Root, *command: str) -> bool:
 
 def carried_out(server: Root, needs: Path) -> None:
     code, out = fundamentum("check", str(needs), "--server", str(server.path), "--format", "json")
-    findings = {one["need"]: one for one in json.loads(out)["applications"][0]["findings"]}
-    assert code == 0, [f"{need}: {one['found']}" for need, one in findings.items() if one["verdict"] != "met"]
+    findings = {load["need"]: load for load in json.loads(out)["applications"][0]["findings"]}
+    assert code == 0, [
+        f"{need}: {finding['found']}" for need, finding in findings.items() if finding["verdict"] != "met"
+    ]
     for name in ("new", "owned", "lent", "listed"):
         assert as_visitor(server, "touch", f"/srv/platevault/{name}/file"), name
     assert as_visitor(server, "touch", "/srv/closed/deep/plates/file")

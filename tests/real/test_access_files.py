@@ -73,8 +73,8 @@ def test_a_plan_switches_on_what_such_a_file_needs() -> None:
     """Its site answers then; the other, which has lines for the case that the module is there, is told of."""
     rows = ("All", "RewriteEngine On\nRewriteRule ^x$ /index.php\nHeader set X-A b"), ("All", "")
     with running("bookworm", sites(*rows), "apache", PORT) as root:
-        found = survey(DirectoryHost(root.path, "laboratory", live=True))
-        made = plan([NEEDS], found, "s0", today=TODAY)
+        surveyed = survey(DirectoryHost(root.path, "laboratory", live=True))
+        made = plan([NEEDS], surveyed, "s0", today=TODAY)
         assert status("s0") == 500 and not made.unresolved
         told = " ".join(made.consequences.values())
         assert "all 2 sites have rewrite and headers then" in told

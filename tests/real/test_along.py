@@ -21,11 +21,13 @@ pytestmark = pytest.mark.real
 @pytest.mark.parametrize(("release", "branch"), RELEASES.items())
 def test_what_comes_along_is_what_apt_would_install(release: str, branch: str) -> None:
     root = base(release)
-    found = survey(DirectoryHost(root.path, "x"))
-    offers = Offers(found)
-    resolver = Resolver(found, offers)
+    surveyed = survey(DirectoryHost(root.path, "x"))
+    offers = Offers(surveyed)
+    resolver = Resolver(surveyed, offers)
     source = random.Random(5)
-    offered = sorted({one.name for one in found.offers or () if one.name.startswith((f"php{branch}-", "php-"))})
+    offered = sorted(
+        {offer.name for offer in surveyed.offers or () if offer.name.startswith((f"php{branch}-", "php-"))}
+    )
     ways = [f"php{branch}-fpm", f"libapache2-mod-php{branch}", f"php{branch}-cgi"]
     sets = [
         [ways[0], f"php{branch}"],
@@ -62,10 +64,12 @@ def test_of_two_releases_what_is_upgraded_along_is_what_apt_would_upgrade() -> N
     try:
         for preferences in PREFERRED:
             root.write("/etc/apt/preferences.d/newer", preferences)
-            found = survey(DirectoryHost(root.path, "x"))
-            resolver = Resolver(found, Offers(found))
+            surveyed = survey(DirectoryHost(root.path, "x"))
+            resolver = Resolver(surveyed, Offers(surveyed))
             for branch in ("8.2", "8.4"):
-                offered = sorted({one.name for one in found.offers or () if one.name.startswith(f"php{branch}-")})
+                offered = sorted(
+                    {offer.name for offer in surveyed.offers or () if offer.name.startswith(f"php{branch}-")}
+                )
                 for _ in range(8):
                     wanted = [f"php{branch}-fpm", *source.sample(offered, source.randint(1, 6))]
                     said = root.run("apt-get", "-s", "install", "--no-install-recommends", *wanted, check=False)
@@ -74,7 +78,7 @@ def test_of_two_releases_what_is_upgraded_along_is_what_apt_would_upgrade() -> N
                     if not theirs:
                         assert along.missing, f"apt refuses {wanted}"
                         continue
-                    new = {name: one.version for name, one in along.offers.items()}
+                    new = {name: offer.version for name, offer in along.offers.items()}
                     assert {(n, v) for n, v in new.items() if resolver.present.get(n) != v} == set(theirs), wanted
                     assert set(along.removed) == set(re.findall(r"^Remv (\S+)", said, re.M)), wanted
     finally:

@@ -53,14 +53,16 @@ def test_what_a_user_may_do_is_what_the_kernel_lets_him(server: Root) -> None:
             lines.append(f"setfacl -n -m {entries},m::{chance.choice(('rwx', 'r-x', '-wx'))} /srv/cases/{number:03}")
     server.run("sh", "-ec", "\n".join(lines).replace(",m::-,", ","))
     folders = sorted(path.name for path in (server.path / "srv/cases").iterdir())
-    found = survey(DirectoryHost(server.path, "x"), Asked(directories=tuple(f"/srv/cases/{name}" for name in folders)))
-    account = next(one for one in found.accounts if one.name == "www-data")
+    surveyed = survey(
+        DirectoryHost(server.path, "x"), Asked(directories=tuple(f"/srv/cases/{name}" for name in folders))
+    )
+    account = next(account for account in surveyed.accounts if account.name == "www-data")
     script = "for d in /srv/cases/*; do for f in r w x; do test -$f $d && printf $f || printf -- -; done; echo; done"
     real = subprocess.run(
         ["chroot", str(server.path), "setpriv", "--reuid", "www-data", "--regid", "www-data", "--clear-groups", "sh", "-c", script],
         capture_output=True, text=True, check=True,
     ).stdout.split()  # fmt: skip
-    places = [place for place in found.places if place.path.startswith("/srv/cases/")]
+    places = [place for place in surveyed.places if place.path.startswith("/srv/cases/")]
     mine = [
         "".join(letter if allowed(place, account) & bit else "-" for letter, bit in zip("rwx", (4, 2, 1), strict=True))
         for place in places
@@ -110,7 +112,7 @@ def test_database_servers_are_known_by_their_greeting(server: Root, tmp_path: Pa
             "/usr/lib/postgresql/15/bin/postgres",
             "-D",
             folder,
-            *(word for one in options for word in ("-c", one)),
+            *(word for option in options for word in ("-c", option)),
         ]
         daemons.append(start(root, "setpriv", "--reuid", "postgres", "--regid", "postgres", "--clear-groups", *program))
         wait_for(root.path / "run/mysqld/mysqld.sock")
@@ -119,11 +121,11 @@ def test_database_servers_are_known_by_their_greeting(server: Root, tmp_path: Pa
             root.run("dpkg-query", "-W", "-f", "${Version}", "mariadb-server").partition(":")[2].partition("-")[0]
         )
         for address in ("127.0.0.1:33306", str(root.path / "run/mysqld/mysqld.sock")):
-            found = at(address)
-            assert (found.product, found.version) == ("mariadb", packaged)
+            database = at(address)
+            assert (database.product, database.version) == ("mariadb", packaged)
         for address in ("127.0.0.1:54321", str(root.path / "run/postgresql/.s.PGSQL.54321")):
-            found = at(address)
-            assert (found.product, found.version) == ("postgresql", None)
+            database = at(address)
+            assert (database.product, database.version) == ("postgresql", None)
         cases: list[tuple[str, str | None, str]] = [
             (f"mariadb >= {packaged}", "127.0.0.1:33306", "met"),
             ("mariadb >= 99", "127.0.0.1:33306", "unmet"),

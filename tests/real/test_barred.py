@@ -39,11 +39,11 @@ def test_who_is_kept_from_a_site_is_told(server: str, seed: int) -> None:
     wrong: list[tuple[object, ...]] = []
     counted = {"stopped": 0, "reached": 0, "noted": 0}
     with running("bookworm", files, server, PORT) as root:
-        found = look(root)
+        survey = look(root)
         for at in range(SITES):
             first, script = answers(f"s{at}", "/"), answers(f"s{at}", "/index.php")
             try:
-                judged = check(needs(), found, f"s{at}").findings[0]
+                judged = check(needs(), survey, f"s{at}").findings[0]
             except FundamentumError as error:
                 wrong.append((at, str(error)))
                 continue

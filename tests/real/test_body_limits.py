@@ -43,12 +43,12 @@ def test_no_upload_is_said_to_pass_that_is_refused(server: str, seed: int) -> No
     files |= {f"/srv/a/{name}.php": SCRIPT for name in ("index", "another")}
     wrong, verdicts = [], []
     with running("bookworm", files, server, PORT) as root:
-        found = look(root)
+        survey = look(root)
         for number in range(SITES):
             fallback = server == "nginx" or f"s{number}\nDocumentRoot /srv/a\nFallback" in "".join(files.values())
             for size in UPLOADS:
-                judged = check(needs(f'[uploads]\nlargest = "{size}"\n'), found, f"s{number}")
-                verdict = next(one.verdict for one in judged.findings if str(one.need) == "uploads:largest")
+                judged = check(needs(f'[uploads]\nlargest = "{size}"\n'), survey, f"s{number}")
+                verdict = next(finding.verdict for finding in judged.findings if str(finding.need) == "uploads:largest")
                 answers = {path: taken(f"s{number}", path, size) for path in ASKED[: None if fallback else 3]}
                 verdicts.append((verdict, all(answers.values())))
                 if verdict == "met" and False in answers.values():

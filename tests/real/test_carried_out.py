@@ -79,7 +79,7 @@ def test_what_is_promised_is_so(name: str) -> None:
         assert comes_to(WANTED, "a"), (now("a"), as_script(made))
         after = now("b")
         changed = {key for key in before if before[key] != after[key]}
-        assert changed <= {one.name for one in made.others if one.site == "b"} | {"disable_functions"}
+        assert changed <= {effect.name for effect in made.others if effect.site == "b"} | {"disable_functions"}
         assert not planned(root).edits and not planned(root).files
 
 
@@ -91,10 +91,10 @@ def test_two_applications_of_one_pool_get_both_what_they_need() -> None:
     }
     server, more = files_of("fpm: nothing", BRANCH, PORT)
     with running("bookworm", {**more, **files}, server, PORT) as root:
-        found = survey(DirectoryHost(root.path, "laboratory", live=True))
+        surveyed = survey(DirectoryHost(root.path, "laboratory", live=True))
         for site, limit in (("a", "300M"), ("b", "200M")):
             wanted = needs(settings=f'[settings.required]\nmemory_limit = ">= {limit}"\n')
-            carried_out(root, plan([wanted], found, site, today=TODAY))
+            carried_out(root, plan([wanted], surveyed, site, today=TODAY))
         assert comes_to({"memory_limit": "300M"}, "a")
         assert comes_to({"memory_limit": "200M", "max_input_vars": "70"}, "b")
 
@@ -130,9 +130,14 @@ def test_a_site_moves_to_a_pool_that_is_like_the_one_it_had(group: str) -> None:
         root.run("sh", "-c", "groupadd -f shared; useradd -g users -m app")
 
     with running("bookworm", files, "nginx", PORT, prepared=prepared) as root:
-        found = survey(DirectoryHost(root.path, "laboratory", live=True))
+        surveyed = survey(DirectoryHost(root.path, "laboratory", live=True))
         before = now("a")
-        made = plan([replace(one, name=f"nightlog{at}") for at, one in enumerate(at_odds)], found, "a", today=TODAY)
+        made = plan(
+            [replace(application, name=f"nightlog{at}") for at, application in enumerate(at_odds)],
+            surveyed,
+            "a",
+            today=TODAY,
+        )
         assert made.complete and len(made.of(AddPool)) == 1
         carried_out(root, made)
         assert comes_to({"memory_limit": "1G", "max_input_vars": "7000", "open_basedir": "/srv:/tmp"}, "a")

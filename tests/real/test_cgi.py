@@ -37,12 +37,12 @@ def test_what_is_said_of_programs_is_so(seed: int) -> None:
     branch = RELEASES[release]
     files, fcgid = made(seed, PORT, branch)
     with running(release, files, "apache", PORT, prepared=lambda root: prepared(root, branch, fcgid)) as root:
-        answer, found = asked(PORT), look(root)
-        verdicts = [one.verdict for one in check(NEEDS, found, "a").findings]
+        answer, surveyed = asked(PORT), look(root)
+        verdicts = [finding.verdict for finding in check(NEEDS, surveyed, "a").findings]
         if "failing" in answer:
             assert verdicts[0] != "met", answer
         else:
-            wrong, _ = held_against(found, answer)
+            wrong, _ = held_against(surveyed, answer)
             assert not wrong and verdicts[0] == "met"
         made_plan = plan([NEEDS], survey(DirectoryHost(root.path, "laboratory", live=True)), "a", today=TODAY)
         if made_plan.changes and not made_plan.unresolved:

@@ -34,7 +34,7 @@ def findings(root: Root, needs: Path, site: str) -> dict[str, dict[str, object]]
     _, out = fundamentum(
         "check", str(needs), "--server", str(root.path), "--runtime", f"{site}.observatory.example", "--format", "json"
     )
-    return {one["need"]: one for one in json.loads(out)["applications"][0]["findings"]}
+    return {load["need"]: load for load in json.loads(out)["applications"][0]["findings"]}
 
 
 def test_what_is_refused_before_is_taken_after(vault: Root, needs: dict[str, Path]) -> None:

@@ -44,24 +44,24 @@ def root() -> Iterator[Root]:
 def test_it_is_what_it_says_it_is(root: Root, system: str) -> None:
     if system != "Debian":
         root.run("sh", "-c", FORGOTTEN)
-    found = survey(DirectoryHost(root.path, "mizar"))
-    runtime = next(one for one in found.runtimes if one.program == "/usr/local/bin/php")
+    surveyed = survey(DirectoryHost(root.path, "mizar"))
+    runtime = next(runtime for runtime in surveyed.runtimes if runtime.program == "/usr/local/bin/php")
     command = ["chroot", str(root.path), "/usr/local/bin/php", "-d", "display_startup_errors=0"]
     listed = subprocess.run([*command, "-m"], capture_output=True, text=True).stdout.splitlines()
     names = {line for line in listed if line and line[0] != "[" and "Warning" not in line}
-    assert {one.shown for one in runtime.extensions if one.fault is None} == names
+    assert {extension.shown for extension in runtime.extensions if extension.fault is None} == names
     assert {"gd", "ctype"} <= names
     for setting in ("memory_limit", "max_input_vars", "upload_max_filesize", "extension_dir"):
         said = subprocess.run([*command, "-r", f"echo ini_get('{setting}');"], capture_output=True, text=True).stdout
         assert runtime.settings[setting].value == said.splitlines()[-1], setting
     assert runtime.ini_file == "/usr/local/etc/p/php.ini"
-    branch = found.branch_of(runtime)
+    branch = surveyed.branch_of(runtime)
     assert branch
-    assert {one.name for one in branch.modules} == {"gd", "ctype", "calendar"}
-    assert all(one.package is None for one in branch.modules), "no package owns them"
+    assert {module.name for module in branch.modules} == {"gd", "ctype", "calendar"}
+    assert all(module.package is None for module in branch.modules), "no package owns them"
     if system != "Debian":
-        assert found.system.family == "unknown"
-        assert found.installed is None
-        assert any(remark.about == "packages" and "unknown" in remark.why for remark in found.remarks)
+        assert surveyed.system.family == "unknown"
+        assert surveyed.installed is None
+        assert any(remark.about == "packages" and "unknown" in remark.why for remark in surveyed.remarks)
     else:
-        assert any(one.program == "/usr/bin/php8.2" for one in found.runtimes), "beside the distribution's own"
+        assert any(listed.program == "/usr/bin/php8.2" for listed in surveyed.runtimes), "beside the distribution's own"

@@ -28,12 +28,12 @@ def test_the_first_request_is_answered_as_is_said(release: str, server: Server) 
         files["/etc/apache2/mods-enabled/zz-more.load"] = LOAD
     wrong = []
     with running(release, files, "nginx" if server == "nginx" else "apache-fpm", PORT) as root:
-        found, heard = look(root), survey(open_recording(recorded(root, "dash"), "x"))
+        surveyed, heard = look(root), survey(open_recording(recorded(root, "dash"), "x"))
         for case, about in CASES[server].items():
             name = name_of(server, case)
             answer = asked(PORT, name, "/")
             pool = POOLS[answer["ini"]["memory_limit"]] if "ini" in answer else "nothing"
-            here = said(found, name)
+            here = said(surveyed, name)
             if (pool, here) != (about["answers"], about.get("said", about["answers"])):
                 wrong.append((case, pool, here, answer if "ini" not in answer else ""))
             if (told := said(heard, name)) not in (pool, "unclear"):

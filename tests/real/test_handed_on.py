@@ -50,12 +50,12 @@ def test_a_file_of_a_directory_hands_to_another_pool(name: str) -> None:
     with running("bookworm", files, server, PORT) as root:
         answer = asked(PORT, path=path)
         assert answer["ini"]["memory_limit"] == "333M"
-        for found in (look(root), survey(open_recording(recorded(root, "dash"), "laboratory"))):
-            labels = {one.part: one.runtime for one in found.sites if one.name == "a"}
+        for surveyed in (look(root), survey(open_recording(recorded(root, "dash"), "laboratory"))):
+            labels = {one.part: one.runtime for one in surveyed.sites if one.name == "a"}
             assert labels[part] == "8.2/fpm/other"
             assert part is None or labels[None] == "8.2/fpm/www"
             if part is None:
-                assert held_against(found, answer) == ([], [])
+                assert held_against(surveyed, answer) == ([], [])
 
 
 NGINX = """\
@@ -89,12 +89,12 @@ def test_a_web_server_in_front_is_a_link_of_the_chain() -> None:
         root.run("nginx")
         answered(FRONT)
         assert (sent(1_000_000), sent(20_000_000)) == (200, 413)
-        found = look(root)
-        site = next(one for one in found.sites if one.fronts)
-        assert (site.name, site.server, [one.server for one in site.fronts]) == ("a", "apache2", ["nginx"])
-        judged = next(one for one in check(LARGE, found, "a").findings if one.chain)
+        surveyed = look(root)
+        site = next(site for site in surveyed.sites if site.fronts)
+        assert (site.name, site.server, [front.server for front in site.fronts]) == ("a", "apache2", ["nginx"])
+        judged = next(finding for finding in check(LARGE, surveyed, "a").findings if finding.chain)
         assert (judged.verdict, judged.chain[0].of, judged.chain[0].enough) == ("unmet", "nginx", False)
-        made = plan([LARGE], found, "a", today=TODAY)
+        made = plan([LARGE], surveyed, "a", today=TODAY)
         assert made.complete
         root.write("/root/plan.sh", as_script(made))
         root.run("sh", "/root/plan.sh", "--yes")

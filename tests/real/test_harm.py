@@ -139,10 +139,10 @@ def test_a_site_that_is_a_plain_file_among_those_that_are_read(
     with running(server, nginx=True, fpm=True):
         assert fetched(NGINX) == "answered2"
     way(server, tmp_path, UPLOADS)
-    assert [one.name for one in sites.iterdir()] == ["nightlog"], "nothing is left where nginx would read it"
+    assert [path.name for path in sites.iterdir()] == ["nightlog"], "nothing is left where nginx would read it"
     kept = server.path / "var/backups/fundamentum"
     assert kept.stat().st_mode & 0o777 == 0o700
-    assert any(one.read_text() == SITE for one in kept.rglob("*") if one.is_file())
+    assert any(path.read_text() == SITE for path in kept.rglob("*") if path.is_file())
     assert "client_max_body_size 21m;" in (sites / "nightlog").read_text()
     server.run("nginx", "-t")
     with running(server, nginx=True, fpm=True):

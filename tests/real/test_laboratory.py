@@ -50,12 +50,12 @@ QUIET = {
 
 
 def held_against(
-    found: Survey, answer: dict[str, Any], name: str = "a", below: str = ""
+    surveyed: Survey, answer: dict[str, Any], name: str = "a", below: str = ""
 ) -> tuple[list[str], list[str]]:
     """The directives of which something else is said than the site has, and those of which nothing is known."""
-    site = next(site for site in found.sites if site.name == name)
-    runtime = next(runtime for runtime in found.runtimes if runtime.label == site.runtime)
-    neighbours = [other for other in found.sites if other.runtime == runtime.label]
+    site = next(site for site in surveyed.sites if site.name == name)
+    runtime = next(runtime for runtime in surveyed.runtimes if runtime.label == site.runtime)
+    neighbours = [other for other in surveyed.sites if other.runtime == runtime.label]
     below = below or ("index.php" if "index.php" in parts(site) else "")
     view = for_site(runtime, site, neighbours, below)
     wrong, unknown = [], []
@@ -78,24 +78,24 @@ def look(root: Root) -> Survey:
 def test_what_is_said_is_so(release: str, name: str) -> None:
     server, files = files_of(name, RELEASES[release], PORT)
     with running(release, files, server, PORT) as root:
-        answer, found = asked(PORT), look(root)
+        answer, surveyed = asked(PORT), look(root)
         if release == "bookworm":
             known = ANSWERS[name]
             assert {key: answer.get("ini", answer)[key] for key in known} == known, "the quick tests rest on it"
         wanted = parse(NEEDS.format('memory_limit = ">= 1M"'), "f")
-        judged = check(wanted, found, "a")
+        judged = check(wanted, surveyed, "a")
         if "failing" in answer:
             assert judged.findings[0].verdict in ("unmet", "unknown"), answer
             return
-        wrong, unknown = held_against(found, answer)
-        beside = check(BESIDE, found, "a")
-        verdicts = {str(one.need): one.verdict for one in beside.findings}
+        wrong, unknown = held_against(surveyed, answer)
+        judgement = check(BESIDE, surveyed, "a")
+        verdicts = {str(finding.need): finding.verdict for finding in judgement.findings}
         for path in ("/srv/a/data", "/srv/a/closed"):
             expected = "met" if path in answer["writable"] else "unmet"
             assert verdicts[f"directory:{path}"] in (expected, "unknown" if unknown else expected)
-        gone, setting = disabled(beside.target)
+        gone, setting = disabled(judgement.target)
         assert setting and (setting.value is None or gone & FUNCTIONS == FUNCTIONS - set(answer["functions"]))
-        loaded = {one.shown for one in beside.target.runtime.extensions if one.fault is None}
+        loaded = {extension.shown for extension in judgement.target.runtime.extensions if extension.fault is None}
         assert loaded - set(answer["extensions"]) <= {"Zend OPcache", "core"} and len(loaded) > 20
         assert not wrong
         assert not unknown or name in UNKNOWN or "by map" in name
@@ -117,8 +117,8 @@ def test_a_recording_tells_the_same_of_a_site(name: str) -> None:
     server, files = files_of(name, RELEASES["bookworm"], PORT)
     with running("bookworm", files, server, PORT) as root:
         live = look(root)
-        found = survey(open_recording(recorded(root, "dash"), "x"))
-    for ours, theirs in zip(live.sites, found.sites, strict=True):
+        surveyed = survey(open_recording(recorded(root, "dash"), "x"))
+    for ours, theirs in zip(live.sites, surveyed.sites, strict=True):
         assert [(layer.kind, layer.below, layer.values) for layer in ours.layers] == [
             (layer.kind, layer.below, layer.values) for layer in theirs.layers
         ]
@@ -130,9 +130,9 @@ def test_a_running_site_says_what_its_files_say(name: str) -> None:
     """Asked with a file in its document root, which is gone afterwards."""
     server, files = files_of(name, RELEASES["bookworm"], PORT)
     with running("bookworm", files, server, PORT) as root:
-        answer, found = asked(PORT), look(root)
+        answer, surveyed = asked(PORT), look(root)
         before = sorted(path.name for path in (root.path / "srv/a").iterdir())
-        said = ask_sites(found, root.path, with_file=True)
+        said = ask_sites(surveyed, root.path, with_file=True)
         assert sorted(path.name for path in (root.path / "srv/a").iterdir()) == before
     site = next(site for site in said.sites if site.name == "a")
     depends = any(layer.unread for layer in site.layers)
@@ -140,7 +140,7 @@ def test_a_running_site_says_what_its_files_say(name: str) -> None:
     assert not [remark for remark in said.remarks if remark.subject and remark.why.startswith("a:")]
     if site.answer:
         assert site.answer.settings["memory_limit"] == answer["ini"]["memory_limit"]
-        elsewhere = ask_sites(found, Path("/"), with_file=False)
+        elsewhere = ask_sites(surveyed, Path("/"), with_file=False)
         assert all(one.answer is None for one in elsewhere.sites), "no other server is asked in its place"
 
 
@@ -163,8 +163,8 @@ def test_a_directory_of_a_directory_has_what_it_says(name: str) -> None:
         (root.path / "srv/a/sub/deep/index.php").write_text((root.path / "srv/a/index.php").read_text())
         for part in ("", "sub", "sub/deep"):
             answer = asked(PORT, path=f"/{part}/index.php".replace("//", "/"))
-            for found in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
-                assert held_against(found, answer, below=part) == ([], []), part
+            for surveyed in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
+                assert held_against(surveyed, answer, below=part) == ([], []), part
 
 
 WITH_COMMENTS = """\
@@ -253,8 +253,8 @@ def test_a_recording_finds_the_roots_of_sites(name: str) -> None:
         answer, archive = asked(PORT), recorded(root, "dash")
         assert answer["ini"]["memory_limit"] in ("351M", "352M")
         assert b"planted" not in gzip.decompress(archive)
-        for found in (look(root), survey(open_recording(archive, "x"))):
-            assert held_against(found, answer) == ([], [])
+        for surveyed in (look(root), survey(open_recording(archive, "x"))):
+            assert held_against(surveyed, answer) == ([], [])
 
 
 ALIAS = """\
@@ -300,8 +300,8 @@ def test_what_an_alias_leads_to_has_what_its_own_directory_says(server: str) -> 
         root.write("/opt/vault/index.php", (root.path / "srv/a/index.php").read_text())
 
     with running("bookworm", files, server, PORT, prepared=filled) as root:
-        for found in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
-            by_part = {site.part: site for site in found.sites}
+        for surveyed in (look(root), survey(open_recording(recorded(root, "dash"), "x"))):
+            by_part = {site.part: site for site in surveyed.sites}
             for part, path in ((None, "/index.php"), ("/vault", "/vault/index.php")):
-                only = msgspec.structs.replace(found, sites=(by_part[part],))
+                only = msgspec.structs.replace(surveyed, sites=(by_part[part],))
                 assert held_against(only, asked(PORT, path=path)) == ([], []), part

@@ -53,8 +53,8 @@ def closed_socket(root: Root) -> None:
 
 def by_plan(root: Root) -> None:
     """As the plan's own script does it."""
-    found = survey(DirectoryHost(root.path, "laboratory", live=True))
-    made = plan([needs()], found, "a", today=TODAY)
+    surveyed = survey(DirectoryHost(root.path, "laboratory", live=True))
+    made = plan([needs()], surveyed, "a", today=TODAY)
     assert made.complete, made.unresolved
     root.write("/root/plan.sh", as_script(made))
     root.run("sh", "/root/plan.sh", "--yes")
@@ -185,8 +185,8 @@ LINKS: list[tuple[str, str, Callable[[Root], object], Callable[[Root], object]]]
 
 
 def first(root: Root) -> Finding:
-    found = survey(DirectoryHost(root.path, "laboratory", live=True))
-    return check(needs(), found, "a").findings[0]
+    surveyed = survey(DirectoryHost(root.path, "laboratory", live=True))
+    return check(needs(), surveyed, "a").findings[0]
 
 
 def answers(path: str = "/index.php") -> bool:
@@ -200,7 +200,7 @@ def answers(path: str = "/index.php") -> bool:
     return False
 
 
-@pytest.mark.parametrize(("case", "words", "broken", "mended"), LINKS, ids=[one[1] for one in LINKS])
+@pytest.mark.parametrize(("case", "words", "broken", "mended"), LINKS, ids=[link[1] for link in LINKS])
 def test_each_link(case: str, words: str, broken: Callable[[Root], object], mended: Callable[[Root], object]) -> None:
     server, files = files_of(case, BRANCH, PORT)
     with running("bookworm", files, server, PORT) as root:

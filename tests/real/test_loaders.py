@@ -68,7 +68,7 @@ def _no_indexes(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 def command_line(root: Root) -> Runtime:
-    return next(one for one in survey(DirectoryHost(root.path, "server")).runtimes if one.sapi == "cli")
+    return next(runtime for runtime in survey(DirectoryHost(root.path, "server")).runtimes if runtime.sapi == "cli")
 
 
 def listed(root: Root, branch: str) -> set[str]:
@@ -88,20 +88,20 @@ def test_each_reason_is_told(server: Server, files: Path, lines: str, name: str,
     opcache_link = opcache.readlink()
     before = command_line(root)
     directory = root.path / survey(DirectoryHost(root.path, "x")).branches[0].extension_dir.lstrip("/")
-    put = [directory / one.name for one in files.glob("*.so") if one.stem in lines]
-    for one in put:
-        one.write_bytes((files / one.name).read_bytes())
+    put = [directory / file.name for file in files.glob("*.so") if file.stem in lines]
+    for path in put:
+        path.write_bytes((files / path.name).read_bytes())
     if "opcache" in lines or lines == "zend_extension=orrery":
         opcache.unlink()
     test = conf / "05-test.ini"
     test.write_text(lines + "\n")
     try:
         runtime = command_line(root)
-        assert {one.shown for one in runtime.extensions if one.fault is None} == listed(root, branch)
+        assert {extension.shown for extension in runtime.extensions if extension.fault is None} == listed(root, branch)
         mine = [
-            one
-            for one in runtime.extensions
-            if one.name == name and one.origin.file.startswith(str(test)[len(str(root.path)) :])
+            extension
+            for extension in runtime.extensions
+            if extension.name == name and extension.origin.file.startswith(str(test)[len(str(root.path)) :])
         ]
         if branch == BRANCH_OF_BUILD or words in ("does not exist", "extensions of this PHP are in", "damaged"):
             assert_fault(mine, words)
@@ -111,8 +111,8 @@ def test_each_reason_is_told(server: Server, files: Path, lines: str, name: str,
             assert mine[0].fault
     finally:
         test.unlink()
-        for one in put:
-            one.unlink()
+        for path in put:
+            path.unlink()
         if not opcache.is_symlink():
             opcache.symlink_to(opcache_link)
     assert command_line(root) == before
@@ -121,7 +121,7 @@ def test_each_reason_is_told(server: Server, files: Path, lines: str, name: str,
 def assert_fault(mine: list[Loaded], words: str | None) -> None:
     assert mine
     if words is None:
-        assert [one.fault for one in mine] == [None]
+        assert [extension.fault for extension in mine] == [None]
     else:
         fault = mine[-1].fault
         assert fault

@@ -19,11 +19,11 @@ def test_what_is_said_is_so_wherever_it_is_set(release: str, seed: int, server: 
     branch = RELEASES[release]
     files = (nginx if server == "nginx" else apache)(seed, PORT, branch) | {"/srv/a/sub/other.php": REPORT}
     with running(release, files, server, PORT) as root:
-        found = look(root)
+        survey = look(root)
         first, other = asked(PORT), asked(PORT, path="/sub/other.php")
-    (site,) = [one for one in found.sites if one.name == "a"]
+    (site,) = [site for site in survey.sites if site.name == "a"]
     assert bool(site.failing) == ("failing" in first), (site.failing, first)
     for answer, below in ((first, ""), (other, "sub")):
         if "failing" not in answer:
-            wrong, _ = held_against(found, answer, below=below)
+            wrong, _ = held_against(survey, answer, below=below)
             assert not wrong

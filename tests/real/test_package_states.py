@@ -36,8 +36,8 @@ def server(installed: Root, tmp_path: Path) -> Iterator[Root]:
 
 
 def made(root: Root) -> Plan:
-    found = survey(DirectoryHost(root.path, "server"))
-    return plan([needs("gd", "intl", php=">=8.0")], found, "8.2/fpm", today=TODAY)
+    surveyed = survey(DirectoryHost(root.path, "server"))
+    return plan([needs("gd", "intl", php=">=8.0")], surveyed, "8.2/fpm", today=TODAY)
 
 
 def of_apt(root: Root, packages: list[str]) -> tuple[set[str], set[str], int]:
@@ -75,8 +75,8 @@ def test_what_comes_along_is_what_apt_brings(server: Root, behind: bool) -> None
     assert ({*asked, *planned.along}, set(planned.removes), planned.fetch) == real
     assert bool(planned.upgrades) == behind
     if behind:
-        assert {one.package for one in planned.upgrades} >= {"php8.2-fpm", "php8.2-cli", "php8.2-common"}
-        assert {one.before for one in planned.upgrades} == {BEHIND}
+        assert {upgrade.package for upgrade in planned.upgrades} >= {"php8.2-fpm", "php8.2-cli", "php8.2-common"}
+        assert {upgrade.before for upgrade in planned.upgrades} == {BEHIND}
     assert dry(server, planned)[0] == 0
 
 
@@ -104,8 +104,8 @@ def test_an_interrupted_dpkg_is_named_with_the_command_that_mends_it(server: Roo
     broken = re.sub(r"(\nPackage: php8\.2-cli\nStatus: install ok )installed", r"\1half-configured", text)
     (server.path / STATUS).unlink()
     (server.path / STATUS).write_text(broken)
-    found = survey(DirectoryHost(server.path, "server"))
-    assert any("php8.2-cli: dpkg was interrupted" in remark.why for remark in found.remarks)
+    surveyed = survey(DirectoryHost(server.path, "server"))
+    assert any("php8.2-cli: dpkg was interrupted" in remark.why for remark in surveyed.remarks)
     code, said = dry(server, planned)
     assert code == 1 and "dpkg --configure -a" in said and "nothing was changed" in said, said
 

@@ -91,8 +91,8 @@ def test_switches(bookworm: Root) -> None:
     assert php(bookworm, code, texts) == [switch(text) for text in texts]
 
 
-def as_php(found: IniFile) -> dict[str, str | None] | None:
-    return None if found.broken_at else {entry.name: entry.value for entry in found.entries}
+def as_php(file: IniFile) -> dict[str, str | None] | None:
+    return None if file.broken_at else {entry.name: entry.value for entry in file.entries}
 
 
 def ini_strings(root: Root, texts: list[str]) -> list[dict[str, str] | None]:

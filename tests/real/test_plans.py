@@ -73,9 +73,9 @@ def test_two_applications_two_branches_at_the_same_time(tmp_path: Path) -> None:
         for branch in ("8.2", "8.4"):
             wait_for(server.path / f"run/php/php{branch}-fpm.sock")
         asked = {
-            one.branch: one.answer
-            for one in ask_pools(survey(DirectoryHost(server.path, "x")), server.path).runtimes
-            if one.answer
+            runtime.branch: runtime.answer
+            for runtime in ask_pools(survey(DirectoryHost(server.path, "x")), server.path).runtimes
+            if runtime.answer
         }
         assert {branch: answer.settings["memory_limit"] for branch, answer in asked.items()} == {
             "8.2": "300M",

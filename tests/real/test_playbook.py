@@ -37,7 +37,7 @@ def test_a_playbook_does_the_same(release: str, branch: str, tmp_path: Path) -> 
         surround(server)
         needs["platevault"].write_text(NEEDS)
     where = ["--server", str(server.path), *(() if release == "bookworm" else ("--runtime", f"{branch}/fpm"))]
-    applications = [str(one) for one in needs.values()]
+    applications = [str(path) for path in needs.values()]
     with sshd(server, tmp_path) as environment:
         owned = owners(server)
         code, text = fundamentum("plan", *applications, *where, "--format", "playbook")

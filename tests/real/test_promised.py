@@ -73,17 +73,17 @@ def test_what_is_promised_is_so_on_any_server(release: str, seed: int, server: s
     application = wanted(seed)
     with running(release, with_neighbour(server, seed, RELEASES[release]), server, PORT) as root:
         before, files = answers(), kept(root)
-        found = survey(DirectoryHost(root.path, "laboratory", live=True))
-        made = plan([application], found, "a", today=TODAY)
+        surveyed = survey(DirectoryHost(root.path, "laboratory", live=True))
+        made = plan([application], surveyed, "a", today=TODAY)
         if made.empty:
-            assert check(application, found, "a").satisfied or made.unresolved
+            assert check(application, surveyed, "a").satisfied or made.unresolved
             return
         carried_out(root, made)  # which fails where the site itself has anything else than was promised
-        left = {one.need for one in made.unresolved}
+        left = {unresolved.need for unresolved in made.unresolved}
         anew = survey(DirectoryHost(root.path, "laboratory", live=True))
         after, judged = answers(), check(application, anew, "a")
-        assert all(one.verdict == "met" or one.need in left for one in judged.findings)
-        told = {one.name for one in made.others if one.site == "b"}
+        assert all(finding.verdict == "met" or finding.need in left for finding in judged.findings)
+        told = {effect.name for effect in made.others if effect.site == "b"}
         neighbour = {name for name, value in before["b"].items() if after["b"].get(name) != value}
         assert neighbour - LEFT <= told
         assert plan([application], anew, "a", today=TODAY).empty

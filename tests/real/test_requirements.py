@@ -109,8 +109,8 @@ def _agrees(root: Root, text: str, told: dict[str, str], version: str) -> None:
     named = ("icu", "libcurl", "libxml", "openssl", "sqlite", "libzip")
     others = [f'"{name} >= 0.1"' for name in tables().libraries if f"library:{name}" in told and name not in named]
     needs = parse(text.replace("[features", f"recommended = [{', '.join(others)}]\n[features"), "f")
-    found = survey(DirectoryHost(root.path, "mizar"), asked_by([needs]))
-    findings = check(needs, found, "nightlog.example").all_findings
+    surveyed = survey(DirectoryHost(root.path, "mizar"), asked_by([needs]))
+    findings = check(needs, surveyed, "nightlog.example").all_findings
     assert {f.need: f.verdict for f in findings if f.verdict != "met" and f.level == "required"} == {}
     for finding in findings:
         if finding.need.kind == "library":

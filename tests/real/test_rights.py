@@ -103,8 +103,11 @@ def test_no_directory_is_said_to_be_writable_that_is_not(server: str, seed: int)
 
     with running("bookworm", files, server, PORT, prepared=prepared) as root:
         answer = answered()
-        found = survey(DirectoryHost(root.path, "laboratory"), asked_by([WANTED]))
-    verdicts = {str(one.need).removeprefix("directory:"): one.verdict for one in check(WANTED, found, "a").findings}
+        surveyed = survey(DirectoryHost(root.path, "laboratory"), asked_by([WANTED]))
+    verdicts = {
+        str(finding.need).removeprefix("directory:"): finding.verdict
+        for finding in check(WANTED, surveyed, "a").findings
+    }
     assert (answer is None) == (verdicts["php"] == "unmet")
     if answer is not None:
         assert [path for path, can in answer.items() if verdicts[path] == "met" and not can] == []

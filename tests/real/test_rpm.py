@@ -50,9 +50,9 @@ def look(root: Root) -> Survey:
     return survey(DirectoryHost(root.path, "deneb"))
 
 
-def state(found: Survey, extension: str, selector: str) -> tuple[str | None, str | None, str | None]:
+def state(surveyed: Survey, extension: str, selector: str) -> tuple[str | None, str | None, str | None]:
     needs = Needs("nightlog", needs=(ExtensionNeed((extension,), "required"),))
-    finding = check(needs, found, selector).findings[-1]
+    finding = check(needs, surveyed, selector).findings[-1]
     return finding.state, finding.package, finding.remedy
 
 
@@ -65,18 +65,18 @@ def test_the_database_read_from_files_is_what_rpm_says(server: Root) -> None:
 
 
 def test_runtimes_of_the_distribution_and_beside_it(server: Root, twin: Root) -> None:
-    found = look(server)
-    assert found.system.family == "redhat"
+    surveyed = look(server)
+    assert surveyed.system.family == "redhat"
     labels = ["8.2/cli", "8.2/fpm/www", "8.2/cli@/opt/observatory/php82"]
-    assert [one.label for one in found.runtimes] == labels
-    for runtime in found.runtimes:
+    assert [listed.label for listed in surveyed.runtimes] == labels
+    for runtime in surveyed.runtimes:
         program = "php-fpm8.2" if runtime.sapi == "fpm" else "php8.2"
         command = ["chroot", str(twin.path), program, "-n", "-m"]
         listed = subprocess.run(command, capture_output=True, text=True, check=True).stdout.splitlines()
         inside = {line for line in listed if line and line[0] != "["}
-        assert {one.shown for one in runtime.extensions if one.origin.built_in} == inside
-        assert "ctype" in {one.name for one in runtime.extensions if one.fault is None}
-    assert "planted" not in written(found).decode()
+        assert {extension.shown for extension in runtime.extensions if extension.origin.built_in} == inside
+        assert "ctype" in {extension.name for extension in runtime.extensions if extension.fault is None}
+    assert "planted" not in written(surveyed).decode()
 
 
 @pytest.mark.parametrize("stream", ["8.2", "8.4", None], ids=["as it is", "another stream", "no stream"])
@@ -86,24 +86,26 @@ def test_what_is_installable_is_what_dnf_resolves(server: Root, stream: str | No
     enabled = f"stream={stream}\nprofiles=\nstate=enabled\n" if stream else "stream=\nprofiles=\nstate=\n"
     module.write_text(f"[php]\nname=php\n{enabled}")
     try:
-        found = look(server)
+        surveyed = look(server)
         seen = 0
         for extension in ("gd", "dom", "mysqli", "pdo_mysql", "star", "json", "needy", "intl"):
-            at, package, _ = state(found, extension, "8.2/fpm")
+            at, package, _ = state(surveyed, extension, "8.2/fpm")
             if package:
                 resolved = dnf(server, "install", "--assumeno", package)
                 assert "Dependencies resolved" in resolved.stdout, (extension, resolved.stderr)
                 chosen = re.search(rf"^ {re.escape(package)} +x86_64 +(\S+)", resolved.stdout, re.M)
-                offered = [one.version for one in found.offers or () if one.name == package and not one.shut_out]
+                offered = [
+                    offer.version for offer in surveyed.offers or () if offer.name == package and not offer.shut_out
+                ]
                 assert chosen and chosen[1] in offered
                 seen += 1
             else:
                 assert at != "installable", extension
         assert seen == {"8.2": 5, "8.4": 1, None: 1}[stream]
         if stream == "8.4":
-            assert state(found, "gd", "8.2/fpm")[::2] == ("other-branch", "dnf module switch-to php:8.2")
+            assert state(surveyed, "gd", "8.2/fpm")[::2] == ("other-branch", "dnf module switch-to php:8.2")
         if stream == "8.2":
-            assert state(found, "gd", "8.2/cli@/opt/observatory/php82")[1] == "php82-php-gd"
+            assert state(surveyed, "gd", "8.2/cli@/opt/observatory/php82")[1] == "php82-php-gd"
             assert dnf(server, "install", "--assumeno", "php-needy").returncode == 1
     finally:
         module.write_text(before)

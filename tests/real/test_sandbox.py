@@ -70,25 +70,25 @@ def hostile(rng: random.Random, folder: Path) -> tuple[Survey, str]:
     """A survey with hostile words wherever its types let them in, and one for a note."""
     wanted = needs(TABLES)
     document = json.loads(written(survey(DirectoryHost(around_root(folder), "mizar"), asked_by([wanted]))))
-    found = read(json.dumps(document).encode(), "x")
+    surveyed = read(json.dumps(document).encode(), "x")
     texts = [place for place in places(document) if isinstance(at(document, place), str) and "settings" not in place]
     for place in rng.sample(texts, min(len(texts), 60)):
         before = at(document, place)
         at(document, place[:-1])[place[-1]] = rng.choice(ACTING)
         try:
-            found = read(json.dumps(document).encode(), "x")
+            surveyed = read(json.dumps(document).encode(), "x")
         except FundamentumError:
             at(document, place[:-1])[place[-1]] = before
-    return found, rng.choice(ACTING)
+    return surveyed, rng.choice(ACTING)
 
 
 def plans(folder: Path, many: int) -> Iterator[Plan]:
     for seed in range(1000):
         rng = random.Random(seed)
-        found, note = hostile(rng, folder / str(seed))
+        surveyed, note = hostile(rng, folder / str(seed))
         text = f'format = 1\n[application]\nname = "nightlog"\n{TABLES}[notes]\n"extension:gd" = {json.dumps(note)}\n'
         try:
-            made = plan([parse(text, "x")], found, "8.2/fpm/www", today=TODAY)
+            made = plan([parse(text, "x")], surveyed, "8.2/fpm/www", today=TODAY)
             as_script(made)
         except FundamentumError:
             continue
@@ -122,7 +122,7 @@ def test_scripts_do_what_they_say_and_nothing_else(tmp_path: Path) -> None:
                 assert changed(root) == before, f"{number}: a dry run left something"
             root.run("dash", "/root/plan.sh", "--yes", check=False, PATH="/stubs:/usr/sbin:/usr/bin:/sbin:/bin")
             said = {file.path for file in made.files} | {edit.path for edit in made.edits}
-            said |= {one.path for one in made.of(ArrangeDirectory)}
+            said |= {arrange_directory.path for arrange_directory in made.of(ArrangeDirectory)}
             more = {
                 path
                 for path in changed(root) - before
@@ -137,8 +137,8 @@ def test_playbooks_hold_all_of_it_as_data(tmp_path: Path) -> None:
         folder = tmp_path / f"play{number}"
         folder.mkdir()
         text = f"#jinja2:variable_start_string:'[['\n[[ lookup('pipe', 'touch {TOKEN}') ]]"
-        more = Step(WriteFile(str(folder / "written"), text, ()), ())
-        (folder / "plan.yml").write_text(as_playbook(replace(made, steps=(*made.steps, more))))
+        step = Step(WriteFile(str(folder / "written"), text, ()), ())
+        (folder / "plan.yml").write_text(as_playbook(replace(made, steps=(*made.steps, step))))
         command = [str(PLAYBOOK), "-i", "localhost,", "-c", "local", "-e", "target=localhost", "plan.yml", "--check"]
         environment = {
             **os.environ,

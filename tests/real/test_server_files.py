@@ -60,8 +60,8 @@ def test_apache_starts_with_what_is_said_to_be_taken(release: str) -> None:
 
 
 def of_php(root_path: object, site: str) -> Finding:
-    found = survey(DirectoryHost(root_path, "laboratory", live=True))  # type: ignore[arg-type]
-    return check(NEEDS, found, site).findings[0]
+    surveyed = survey(DirectoryHost(root_path, "laboratory", live=True))  # type: ignore[arg-type]
+    return check(NEEDS, surveyed, site).findings[0]
 
 
 @pytest.mark.parametrize("stopped", [False, True])

@@ -74,14 +74,14 @@ def test_every_setting_is_as_the_site_says(
     server, files = files_of("fpm: nothing", branch, PORT)
     files = {**files, **FILES, DROP_IN: unit(branch, options, environment)}
     with running(release, files, server, PORT, options, environment) as root:
-        found = survey(DirectoryHost(root.path, "laboratory"))
+        surveyed = survey(DirectoryHost(root.path, "laboratory"))
         answer = asked(PORT)
-        assert held_against(found, answer) == ([], [])
+        assert held_against(surveyed, answer) == ([], [])
         if release == "bookworm":
             sent = survey(open_recording(recorded(root, "dash"), "laboratory"))
             assert held_against(sent, answer) == ([], [])
-        runtime = next(one for one in found.runtimes if one.sapi == "fpm")
-        loaded = {one.name for one in runtime.extensions if one.fault is None}
+        runtime = next(runtime for runtime in surveyed.runtimes if runtime.sapi == "fpm")
+        loaded = {extension.name for extension in runtime.extensions if extension.fault is None}
         assert loaded == {canonical(name.lower()) for name in answer["extensions"]}
 
 
@@ -101,9 +101,9 @@ def test_apache_with_a_variable_of_its_environment() -> None:
             except OSError:
                 time.sleep(0.05)
         for host in (DirectoryHost(root.path, "x", live=True), open_recording(recorded(root, "dash"), "x")):
-            found = survey(host)
-            assert held_against(found, answer) == ([], [])
-            assert found.processes == "seen"
+            surveyed = survey(host)
+            assert held_against(surveyed, answer) == ([], [])
+            assert surveyed.processes == "seen"
         variables.write_text(text)  # what runs goes on as it was started
         assert held_against(survey(DirectoryHost(root.path, "x", live=True)), answer) == ([], [])
 
@@ -139,11 +139,11 @@ def test_apache_that_runs_a_cgi_program(program: str, script: str) -> None:
             (root.path / program[1:]).chmod(0o755)
         root.run("apache2ctl", "restart")
         time.sleep(1)
-        answer, found = asked(PORT), survey(DirectoryHost(root.path, "laboratory", live=True))
+        answer, surveyed = asked(PORT), survey(DirectoryHost(root.path, "laboratory", live=True))
         assert answer["ini"]["max_input_vars"] == "92", "a file of the directory, which wins over the command line"
-        wrong, unknown = held_against(found, answer)
+        wrong, unknown = held_against(surveyed, answer)
         assert (wrong, bool(unknown)) == ([], bool(script))
-        assert next(one for one in found.sites if one.name == "a").runtime == "8.2/cgi"
+        assert next(site for site in surveyed.sites if site.name == "a").runtime == "8.2/cgi"
 
 
 SECOND = "/etc/second/php-fpm.conf"
@@ -163,9 +163,9 @@ def test_a_second_process_manager_is_judged_by_its_own_files(with_unit: bool) ->
     with running("bookworm", files, server, PORT) as root:
         second = other_master(root, options)
         try:
-            found = survey(DirectoryHost(root.path, "laboratory", live=True))
-            assert held_against(found, asked(PORT)) == ([], [])
-            assert next(one for one in found.sites if one.name == "a").runtime == "8.2/fpm/www@second"
+            surveyed = survey(DirectoryHost(root.path, "laboratory", live=True))
+            assert held_against(surveyed, asked(PORT)) == ([], [])
+            assert next(site for site in surveyed.sites if site.name == "a").runtime == "8.2/fpm/www@second"
         finally:
             stop(second)
 

@@ -36,13 +36,16 @@ def test_no_request_is_said_to_be_waited_for_that_is_given_up(server: str, seed:
     files = (nginx if server == "nginx" else apache)(Random(seed), PORT, SITES)
     files |= {"/etc/php/8.2/fpm/conf.d/99-wide.ini": WIDE, "/srv/a/index.php": SCRIPT}
     with running("bookworm", files, server, PORT) as root, ThreadPoolExecutor(2 * SITES) as pool:
-        found = look(root)
+        survey = look(root)
         asked = {
             (site, path): pool.submit(answered, site, path) for site in range(SITES) for path in ("/", "/index.php")
         }
         answers = {site: [asked[site, path].result() for path in ("/", "/index.php")] for site in range(SITES)}
-    judged = {site: check(needs(f'[requests]\nlongest = "{LONGEST}s"\n'), found, f"s{site}") for site in range(SITES)}
-    verdicts = {site: one.findings[-1].verdict if one.target.present else "unmet" for site, one in judged.items()}
+    judged = {site: check(needs(f'[requests]\nlongest = "{LONGEST}s"\n'), survey, f"s{site}") for site in range(SITES)}
+    verdicts = {
+        site: judgement.findings[-1].verdict if judgement.target.present else "unmet"
+        for site, judgement in judged.items()
+    }
     assert [site for site in range(SITES) if verdicts[site] == "met" and not all(answers[site])] == []
     alarms = [site for site in range(SITES) if verdicts[site] == "unmet" and all(answers[site])]
     assert len(alarms) < 3, "what another script of it would meet"

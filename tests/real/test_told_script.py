@@ -27,10 +27,10 @@ FILES = {
 def test_what_is_said_of_the_script_is_so(server: str, rows: list[tuple[str, bool, str]]) -> None:
     rewriting = (lambda root: root.run("a2enmod", "-q", "rewrite")) if server == "apache-fpm" else None
     with running("bookworm", FILES[server], server, PORT, prepared=rewriting) as root:
-        found = look(root)
+        surveyed = look(root)
         for n, (lines, answers, words) in enumerate(rows):
             answer = "ini" in asked(PORT, f"s{n}", "/")
-            said = check(NEEDS, found, f"s{n}").findings[0]
+            said = check(NEEDS, surveyed, f"s{n}").findings[0]
             assert (answer, said.verdict == "met", words in (said.found or "")) == (answers, answers, True), (
                 lines,
                 said,
@@ -41,8 +41,8 @@ def test_what_is_said_of_the_script_is_so(server: str, rows: list[tuple[str, boo
 def test_a_plan_lets_php_run_it(number: int) -> None:
     """One that cannot is not said to: what is to be written there is a person's to decide."""
     with running("bookworm", FILES["nginx"], "nginx", PORT) as root:
-        found = survey(DirectoryHost(root.path, "laboratory", live=True))
-        made = plan([NEEDS], found, f"s{number}", today=TODAY)
+        surveyed = survey(DirectoryHost(root.path, "laboratory", live=True))
+        made = plan([NEEDS], surveyed, f"s{number}", today=TODAY)
         assert made.complete is not made.empty or made.unresolved
         if made.complete:
             carried_out(root, made)

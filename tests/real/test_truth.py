@@ -19,8 +19,8 @@ RUNTIMES = ("cli", "cgi", "apache2", "fpm/www", "fpm/plates")
 
 
 def runtime_of(server: Server, label: str) -> Runtime:
-    found = survey(DirectoryHost(server.root.path, "server"))
-    return next(runtime for runtime in found.runtimes if runtime.label == f"{server.branch}/{label}")
+    surveyed = survey(DirectoryHost(server.root.path, "server"))
+    return next(runtime for runtime in surveyed.runtimes if runtime.label == f"{server.branch}/{label}")
 
 
 @pytest.mark.parametrize("label", RUNTIMES)
@@ -28,7 +28,9 @@ def test_extensions_and_settings_are_those_of_the_running_php(server: Server, la
     ours = runtime_of(server, label)
     sapi, _, pool = label.partition("/")
     real = report(server.root, server.branch, sapi, pool or None)
-    assert sorted(one.shown for one in ours.extensions if one.fault is None) == sorted(real["extensions"])
+    assert sorted(extension.shown for extension in ours.extensions if extension.fault is None) == sorted(
+        real["extensions"]
+    )
     # ini_get() makes no difference between a value that is empty and none at all.
     theirs = {name: value or "" for name, value in real["ini"].items()}
     unknown = {name for name, setting in ours.settings.items() if setting.value is None}
@@ -46,14 +48,14 @@ def test_module_list_of_the_program(server: Server, program: str, label: str) ->
     listed = {
         line for line in done.stdout.splitlines() if line and not line.startswith(("[", "PHP Warning", "Warning"))
     }
-    assert {one.shown for one in runtime_of(server, label).extensions if one.fault is None} == listed
+    assert {extension.shown for extension in runtime_of(server, label).extensions if extension.fault is None} == listed
 
 
 def test_what_is_switched_off_or_fails_is_told_apart(server: Server) -> None:
     fpm, cli = runtime_of(server, "fpm/www"), runtime_of(server, "cli")
-    assert "gd" not in {one.name for one in fpm.extensions}
-    assert {one.name for one in cli.extensions if one.fault} == {"pdo_mysql", "pdo_sqlite"}
-    assert {"opcache", "apcu"} <= {one.name for one in fpm.extensions}
+    assert "gd" not in {extension.name for extension in fpm.extensions}
+    assert {extension.name for extension in cli.extensions if extension.fault} == {"pdo_mysql", "pdo_sqlite"}
+    assert {"opcache", "apcu"} <= {extension.name for extension in fpm.extensions}
 
 
 def test_places_that_lost_are_shown(server: Server) -> None:
@@ -72,11 +74,11 @@ def test_an_information_page_tells_what_that_php_itself_reports(server: Server, 
         root.write("/tmp/info.php", "<?php phpinfo();")
         page = root.run(f"php-cgi{branch}", "-q", "/tmp/info.php", REDIRECT_STATUS="1", SECRET=PLANTED)
         real = report(root, branch, "cgi")
-    found = survey_page(page.encode(), "page")
+    surveyed = survey_page(page.encode(), "page")
     assert PLANTED in page
-    assert PLANTED not in written(found).decode()
-    runtime = found.runtimes[0]
-    assert {one.shown for one in runtime.extensions} == set(real["extensions"])
+    assert PLANTED not in written(surveyed).decode()
+    runtime = surveyed.runtimes[0]
+    assert {extension.shown for extension in runtime.extensions} == set(real["extensions"])
 
     def alike(value: str | None) -> str:
         return {"": "0", None: "0", "On": "1", "on": "1", "Off": "0", "yes": "1"}.get(value, (value or "").strip())

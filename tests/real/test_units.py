@@ -63,7 +63,7 @@ def test_what_counts_is_what_systemd_says(tmp_path: Path, files: dict[str, str |
         path.chmod(path.stat().st_mode | (0o055 if path.is_dir() else 0o044))
     unit = unit_of(DirectoryHost(tmp_path, "x"), "php8.2-fpm")
     theirs = by_systemd(tmp_path)
-    assert [line.value.split() for line in unit.lines("ExecStart")] == [one.split() for one in theirs["ExecStart"]]
+    assert [line.value.split() for line in unit.lines("ExecStart")] == [their.split() for their in theirs["ExecStart"]]
     variables = [word for line in unit.lines("Environment") for word in line.value.split()]
     merged = {word.partition("=")[0]: word for word in variables}
     assert sorted(merged.values()) == sorted(theirs.get("Environment", []))

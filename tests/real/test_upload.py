@@ -49,13 +49,13 @@ def test_what_php_can_see(release: str, name: str) -> None:
         root.write("/srv/a/up.php", expired)
         with pytest.raises(urllib.error.HTTPError, match="404"):
             opened(old_key)
-    found = survey_upload(data, "x")
-    (runtime,) = found.runtimes
-    assert (runtime.branch, found.sites[0].root) == (RELEASES[release], "/srv/a")
-    said = {name: one.value for name, one in runtime.settings.items() if name not in QUIET}
+    survey = survey_upload(data, "x")
+    (runtime,) = survey.runtimes
+    assert (runtime.branch, survey.sites[0].root) == (RELEASES[release], "/srv/a")
+    said = {name: setting.value for name, setting in runtime.settings.items() if name not in QUIET}
     assert said == {name: truth["ini"][name] or "" for name in said} and len(said) > 100
-    assert {one.shown for one in runtime.extensions} >= set(truth["extensions"])
-    verdicts = {str(one.need): one.verdict for one in check(WANTED, found).findings}
+    assert {extension.shown for extension in runtime.extensions} >= set(truth["extensions"])
+    verdicts = {str(finding.need): finding.verdict for finding in check(WANTED, survey).findings}
     assert verdicts == {
         "php": "met",
         "extension:mbstring": "met",

@@ -42,26 +42,28 @@ def look(root: Root, asked: Asked | None = None) -> Survey:
     return survey(DirectoryHost(root.path, "twin"), asked)
 
 
-def still(found: Survey) -> Survey:
+def still(surveyed: Survey) -> Survey:
     """Without what only a running machine tells, and changes every moment; and without lines that are commented out,
     which a recording leaves out since they may hold anything."""
-    places = tuple(replace(place, free=None) for place in found.places)
-    runtimes = tuple(replace(one, started=one.started and 1.0, commented={}) for one in found.runtimes)
-    servers = tuple(replace(one, started=one.started and 1.0) for one in found.servers)
-    repositories = tuple(replace(one, fetched=None) for one in found.repositories)
-    marks = dict.fromkeys(found.marks, "")  # by time in a recording, by content on the server
-    found = replace(found, runtimes=runtimes, servers=servers, repositories=repositories, marks=marks)
+    places = tuple(replace(place, free=None) for place in surveyed.places)
+    runtimes = tuple(replace(runtime, started=runtime.started and 1.0, commented={}) for runtime in surveyed.runtimes)
+    servers = tuple(
+        replace(server_process, started=server_process.started and 1.0) for server_process in surveyed.servers
+    )
+    repositories = tuple(replace(repository, fetched=None) for repository in surveyed.repositories)
+    marks = dict.fromkeys(surveyed.marks, "")  # by time in a recording, by content on the server
+    surveyed = replace(surveyed, runtimes=runtimes, servers=servers, repositories=repositories, marks=marks)
     return replace(
-        found,
+        surveyed,
         server="",
         taken=None,
         places=places,
-        machine=replace(found.machine, memory=None, swap=None, processors=None),
+        machine=replace(surveyed.machine, memory=None, swap=None, processors=None),
     )
 
 
-def runtime(found: Survey, label: str) -> Runtime:
-    return next(one for one in found.runtimes if one.label == label)
+def runtime(surveyed: Survey, label: str) -> Runtime:
+    return next(listed for listed in surveyed.runtimes if listed.label == label)
 
 
 def fundamentum(*arguments: str, **environment: dict[str, str]) -> "subprocess.CompletedProcess[str]":
@@ -69,15 +71,15 @@ def fundamentum(*arguments: str, **environment: dict[str, str]) -> "subprocess.C
 
 
 def test_every_site_is_served_by_the_runtime_that_is_named(twin: Root) -> None:
-    found = look(twin)
-    sites = {(site.server, site.name.partition(".")[0]): site.runtime or "" for site in found.sites}
-    assert len(sites) == len(found.sites) == 5
+    surveyed = look(twin)
+    sites = {(site.server, site.name.partition(".")[0]): site.runtime or "" for site in surveyed.sites}
+    assert len(sites) == len(surveyed.sites) == 5
     for (server, name), label in sites.items():
         version, sapi, _ = page(NGINX if server == "nginx" else APACHE, name).split("|")
         branch, way = label.split("/")[:2]
         assert (version.startswith(branch), sapi) == (True, {"fpm": "fpm-fcgi", "apache2": "apache2handler"}[way])
-    assert {r.label for r in found.runtimes if r.serves} == {"8.2/fpm/www", "8.4/fpm/www", "8.2/apache2"}
-    assert [r.label for r in found.runtimes if r.plain] == ["8.4/cli"]
+    assert {r.label for r in surveyed.runtimes if r.serves} == {"8.2/fpm/www", "8.4/fpm/www", "8.2/apache2"}
+    assert [r.label for r in surveyed.runtimes if r.plain] == ["8.4/cli"]
 
 
 @pytest.mark.parametrize("shell", SHELLS, ids=" ".join)
@@ -90,7 +92,7 @@ def test_a_recording_gives_the_survey_of_a_live_read(twin: Root, shell: tuple[st
         assert all(r.started for r in live.runtimes if r.sapi in ("fpm", "apache2")), "the running servers are seen"
         for field in Survey.__struct_fields__:
             assert getattr(still(from_recording), field) == getattr(still(live), field), field
-    assert {one.name: (one.path, one.package) for one in live.commands} == {
+    assert {command.name: (command.path, command.package) for command in live.commands} == {
         "grep": ("/usr/bin/grep", "grep"),
         "git": (None, None),
         "nginx": ("/usr/sbin/nginx", "nginx"),
@@ -98,9 +100,14 @@ def test_a_recording_gives_the_survey_of_a_live_read(twin: Root, shell: tuple[st
         "mail": ("/usr/local/bin/mail", None),
         "unzip": (None, None),
     }
-    assert [(one.user, one.every) for one in live.tasks] == [("www-data", 600), ("root", 3600)]
+    assert [(task.user, task.every) for task in live.tasks] == [("www-data", 600), ("root", 3600)]
     assert any(place.grants for place in live.places)
-    assert {one.kind for one in live.exposed} == {"world-writable", "information-page", "installer", "not-for-visitors"}
+    assert {exposed.kind for exposed in live.exposed} == {
+        "world-writable",
+        "information-page",
+        "installer",
+        "not-for-visitors",
+    }
 
 
 def test_no_secret_gets_out(twin: Root, tmp_path: Path) -> None:
@@ -206,10 +213,12 @@ PREFERENCES = [
 @pytest.mark.parametrize("preferences", PREFERENCES)
 def test_what_is_preferred_is_what_apt_prefers(twin: Root, preferences: str) -> None:
     twin.write("/etc/apt/preferences.d/zz-test", preferences)
-    found = look(twin)
-    offers = Offers(found)
-    present = {one.name for one in found.installed or ()}
-    names = sorted({one.name for one in found.offers or () if one.name.startswith(("php", "libxml"))} - present)
+    surveyed = look(twin)
+    offers = Offers(surveyed)
+    present = {package.name for package in surveyed.installed or ()}
+    names = sorted(
+        {offer.name for offer in surveyed.offers or () if offer.name.startswith(("php", "libxml"))} - present
+    )
     blocks = re.split(r"\n(?=\S)", twin.run("apt-cache", "policy", *names))
     assert len(blocks) == len(names) > 100
     for block in blocks:
@@ -217,8 +226,11 @@ def test_what_is_preferred_is_what_apt_prefers(twin: Root, preferences: str) -> 
         chosen = offers.package(name)
         assert f"Candidate: {chosen.version if chosen else '(none)'}" in block
         priorities = dict(re.findall(r"^     (\S+) (-?\d+)$", block, re.M))
-        mine = {one.version: str(one.priority) for one in found.offers or () if one.name == name}
+        mine = {offer.version: str(offer.priority) for offer in surveyed.offers or () if offer.name == name}
         assert mine == priorities
     twin.write("/etc/apt/preferences.d/zz-test", "")
-    assert [one.name for one in found.installed or () if one.held] == ["php-common"]
-    assert {(one.label, one.codename) for one in found.repositories} == {("Debian", "bookworm"), ("Debian", "trixie")}
+    assert [package.name for package in surveyed.installed or () if package.held] == ["php-common"]
+    assert {(repository.label, repository.codename) for repository in surveyed.repositories} == {
+        ("Debian", "bookworm"),
+        ("Debian", "trixie"),
+    }

@@ -83,39 +83,46 @@ def drive(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return root
 
 
-def finding(found: Survey, name: str, selector: str) -> Finding:
-    return check(Needs("nightlog", needs=(ExtensionNeed((name,), "required"),)), found, selector).findings[-1]
+def finding(survey: Survey, name: str, selector: str) -> Finding:
+    return check(Needs("nightlog", needs=(ExtensionNeed((name,), "required"),)), survey, selector).findings[-1]
 
 
 def test_every_php_of_a_drive_is_told_by_its_own_binaries(drive: Path) -> None:
-    found = look(str(drive))
-    builds = {one.home: (one.branch, one.thread_safe, one.processor, one.compiler) for one in found.branches}
+    survey = look(str(drive))
+    builds = {
+        branch.home: (branch.branch, branch.thread_safe, branch.processor, branch.compiler)
+        for branch in survey.branches
+    }
     assert builds == {
         "/PHP": ("8.3", False, "x86-64", "VS16"),
         "/Tools/php84": ("8.4", False, "x86-64", "VS16"),
         "/bundle/php": ("8.2", True, "x86-64", "VS16"),
     }
-    assert {one.label for one in found.runtimes if one.serves} == {
+    assert {runtime.label for runtime in survey.runtimes if runtime.serves} == {
         "8.3/cgi@/PHP",
         "8.4/cgi@/Tools/php84",
         "8.2/apache2@/bundle/php",
     }
-    assert any("php.ini-production was never copied" in remark.why for remark in found.remarks)
+    assert any("php.ini-production was never copied" in remark.why for remark in survey.remarks)
 
 
 def test_extension_lines_on_off_and_pointing_nowhere(drive: Path) -> None:
-    found = look(str(drive))
-    runtime = next(one for one in found.runtimes if one.label == "8.3/cgi@/PHP")
-    loaded = {one.name: one.fault and one.fault.words for one in runtime.extensions if not one.origin.built_in}
+    survey = look(str(drive))
+    runtime = next(runtime for runtime in survey.runtimes if runtime.label == "8.3/cgi@/PHP")
+    loaded = {
+        extension.name: extension.fault and extension.fault.words
+        for extension in runtime.extensions
+        if not extension.origin.built_in
+    }
     assert {name for name, words in loaded.items() if words is None} == {"gd", "opcache"}
     assert "does not exist" in (loaded["nowhere"] or "")
     assert "thread-safe PHP, and this one is non-thread-safe" in (loaded["threads"] or "")
     assert runtime.settings["memory_limit"].origin == Origin("/PHP/php.ini", 8)
-    intl = finding(found, "intl", "8.3/cgi@/PHP")
+    intl = finding(survey, "intl", "8.3/cgi@/PHP")
     assert (intl.state, intl.remedy) == ("switched-off", "add extension=intl to /PHP/php.ini")
-    assert finding(found, "gd", "8.4/cgi@/Tools/php84").remedy == "add extension=gd to /Tools/php84/php.ini"
-    assert finding(found, "gd", "8.2/apache2@/bundle/php").state == "active"
-    absent = finding(found, "mbstring", "8.3/cgi@/PHP")
+    assert finding(survey, "gd", "8.4/cgi@/Tools/php84").remedy == "add extension=gd to /Tools/php84/php.ini"
+    assert finding(survey, "gd", "8.2/apache2@/bundle/php").state == "active"
+    absent = finding(survey, "mbstring", "8.3/cgi@/PHP")
     assert absent.verdict == "unmet"
     assert "php-8.3.12-nts-Win32-vs16-x64.zip" in (absent.remedy or "")
 
@@ -130,10 +137,10 @@ def test_sites_of_iis_and_of_a_bundle(drive: Path) -> None:
 
 
 def test_a_php_directory_alone(drive: Path) -> None:
-    found = look(str(drive / "PHP"))
-    assert [one.label for one in found.runtimes] == ["8.3/cli@/", "8.3/cgi@/"]
-    assert finding(found, "gd", "8.3/cgi@/").state == "active"
-    assert finding(found, "opcache", "8.3/cgi@/").state == "active", "C:\\PHP\\ext is this directory's ext"
+    survey = look(str(drive / "PHP"))
+    assert [runtime.label for runtime in survey.runtimes] == ["8.3/cli@/", "8.3/cgi@/"]
+    assert finding(survey, "gd", "8.3/cgi@/").state == "active"
+    assert finding(survey, "opcache", "8.3/cgi@/").state == "active", "C:\\PHP\\ext is this directory's ext"
 
 
 def test_the_diff_of_a_plan_applied_makes_it_run(drive: Path, tmp_path: Path) -> None:
@@ -154,7 +161,7 @@ def test_the_diff_of_a_plan_applied_makes_it_run(drive: Path, tmp_path: Path) ->
     assert check(wanted, look(str(tree)), "8.3/cgi@/PHP").satisfied
     assert plan([wanted], look(str(tree)), "8.3/cgi@/PHP", today=TODAY).empty
     fresh = plan([wanted], look(str(tree)), "8.4/cgi@/Tools/php84", today=TODAY)
-    assert [(one.path, one.copied_from) for one in fresh.edits] == [
+    assert [(change.path, change.copied_from) for change in fresh.edits] == [
         ("/Tools/php84/php.ini", "/Tools/php84/php.ini-production")
     ]
     carry_out(fresh, tree)

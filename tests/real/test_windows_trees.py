@@ -100,15 +100,15 @@ def test_a_machine_before_and_after(name: str, tmp_path: Path) -> None:
 
 
 def test_every_site_of_two_branches_has_its_own_answer(tmp_path: Path) -> None:
-    found = seen(TREES["two_branches"](tmp_path / "drive"))
-    served = {site.name: (site.runtime, [barrier.why for barrier in site.barriers]) for site in found.sites}
+    survey = seen(TREES["two_branches"](tmp_path / "drive"))
+    served = {site.name: (site.runtime, [barrier.why for barrier in site.barriers]) for site in survey.sites}
     assert served == {
         "nightlog": ("8.3/cgi@/PHP", []),
         "plates": ("8.4/cgi@/Tools/php84", []),
         "dome": ("8.3/cgi@/PHP", ["the handler PHP, which would run PHP, is taken off for dome"]),
     }
-    assert {site.service_pool for site in found.sites} == {"DefaultAppPool"}
-    assert any("plates.local leads to this machine" in remark.why for remark in found.remarks)
+    assert {site.service_pool for site in survey.sites} == {"DefaultAppPool"}
+    assert any("plates.local leads to this machine" in remark.why for remark in survey.remarks)
 
 
 ASKED = asked_by([needs(settings='[directories.required]\n"var" = "writable"\n')])
@@ -126,7 +126,7 @@ def test_a_recording_tells_what_the_tree_does(name: str, tmp_path: Path) -> None
     for field in (field for field in Survey.__struct_fields__ if field not in OTHERWISE):
         assert getattr(recorded, field) == getattr(read, field), field
     assert (recorded.server, recorded.taken, recorded.reader) == ("DENEB", 1764000000, "root")
-    assert len(archive.read_bytes()) < sum(one.stat().st_size for one in root.rglob("*") if one.is_file())
+    assert len(archive.read_bytes()) < sum(path.stat().st_size for path in root.rglob("*") if path.is_file())
 
 
 def test_rights_are_known_from_a_recording_alone(tmp_path: Path) -> None:
@@ -138,7 +138,7 @@ def test_rights_are_known_from_a_recording_alone(tmp_path: Path) -> None:
     told = {}
     for reference in (archive, root):
         judged = check(wanted, look(str(reference), asked=ASKED), "nightlog")
-        told[reference] = next(one for one in judged.findings if one.need == "directory:var")
+        told[reference] = next(finding for finding in judged.findings if finding.need == "directory:var")
     assert (told[archive].verdict, told[archive].found) == ("met", "IIS AppPool\\DefaultAppPool may write")
     assert told[root].verdict == "unknown"
     assert told[root].remedy == (

@@ -36,7 +36,7 @@ class Recorder:
         """With every part as it is spelled there."""
         at = self.root
         for part in name.strip("/").split("/") if name.strip("/") else []:
-            inside = {one.name.lower(): one for one in at.iterdir()} if at.is_dir() else {}
+            inside = {file.name.lower(): file for file in at.iterdir()} if at.is_dir() else {}
             at = inside.get(part.lower(), at / part)
         return at
 
@@ -53,11 +53,11 @@ class Recorder:
     def folders(self, folder: str, levels: int, skipped: set[str]) -> Iterator[str]:
         yield folder
         self.stat(folder)
-        for one in sorted(self.path(folder).iterdir()) if levels else ():
-            if one.is_dir() and one.name.lower() in skipped:
-                self.stat(f"{folder}/{one.name}")
-            elif one.is_dir():
-                yield from self.folders(f"{folder}/{one.name}", levels - 1, skipped)
+        for path in sorted(self.path(folder).iterdir()) if levels else ():
+            if path.is_dir() and path.name.lower() in skipped:
+                self.stat(f"{folder}/{path.name}")
+            elif path.is_dir():
+                yield from self.folders(f"{folder}/{path.name}", levels - 1, skipped)
 
     def run(self) -> bytes:
         skipped = {line.lower() for line in self.tables["Skipped"].splitlines()}
@@ -68,7 +68,7 @@ class Recorder:
             if any(re.fullmatch(r"php\d(ts)?\.dll", n.name, re.I) for n in self.path(one).iterdir())
         ]
         servers = [one for one in every if one.endswith("/bin") and self.path(f"{one}/httpd.exe").exists()]
-        roots = [f"{one[:-4]}/conf" for one in servers if self.path(f"{one[:-4]}/conf").is_dir()]
+        roots = [f"{server[:-4]}/conf" for server in servers if self.path(f"{server[:-4]}/conf").is_dir()]
         conf = [below for one in roots for below in self.folders(one, 3, set())]
         served = list(dict.fromkeys(self.served(conf)))
         sites = [below for one in served for below in self.folders(one, 3, {"vendor", "node_modules"})]
@@ -87,7 +87,7 @@ class Recorder:
     def served(self, conf: list[str]) -> Iterator[str]:
         main = self.path("/Windows/System32/inetsrv/config/applicationHost.config")
         found = re.findall(r'physicalPath="([^"]+)"', main.read_text()) if main.exists() else []
-        for file in (one for folder in conf for one in self.path(folder).glob("*.conf")):
+        for file in (file for folder in conf for file in self.path(folder).glob("*.conf")):
             text = file.read_text()
             defined = dict(re.findall(r'(?im)^\s*define\s+(\w+)\s+"?([^"\r\n]+)"?', text))
             for path in re.findall(r'(?im)^\s*documentroot\s+"?([^"\r\n]+)"?', text):
@@ -103,13 +103,13 @@ class Recorder:
         if not self.path(folder).is_dir():
             return
         for pattern in patterns:
-            for one in sorted(self.path(folder).iterdir()):
-                name = "/" + str(one.relative_to(self.root))
-                if one.is_file() and fnmatch.fnmatch(one.name.lower(), pattern.lower()) and name not in self.stats:
+            for path in sorted(self.path(folder).iterdir()):
+                name = "/" + str(path.relative_to(self.root))
+                if path.is_file() and fnmatch.fnmatch(path.name.lower(), pattern.lower()) and name not in self.stats:
                     self.stat(name)
                     if kind != "name":
                         kept = {"binary": program, "xml": self.xml}.get(kind) or (lambda data: self.text(kind, data))
-                        self.contents.append((name, kept(one.read_bytes())))
+                        self.contents.append((name, kept(path.read_bytes())))
 
     def text(self, kind: str, data: bytes) -> bytes:
         known, begin = self.words("Directives"), self.words("Lines")

@@ -31,13 +31,13 @@ def test_the_shipped_schema_is_current(kind: str) -> None:
 
 
 def test_what_is_written_fits_the_schema(tmp_path: Path) -> None:
-    found = survey(DirectoryHost(small_root(tmp_path), "mizar"))
+    surveyed = survey(DirectoryHost(small_root(tmp_path), "mizar"))
     wanted = needs("gd | dom", "orrery", settings='[settings.required]\nmemory_limit = ">= 256M"\n')
-    checked = json.loads(as_json(check_document([check(wanted, found)], found, today=TODAY)))
-    planned = json.loads(as_json(plan_document(plan([wanted], found, today=TODAY))))
+    checked = json.loads(as_json(check_document([check(wanted, surveyed)], surveyed, today=TODAY)))
+    planned = json.loads(as_json(plan_document(plan([wanted], surveyed, today=TODAY))))
     validator("check").validate(checked)
     validator("plan").validate(planned)
-    validator("survey").validate(json.loads(written(found)))
+    validator("survey").validate(json.loads(written(surveyed)))
     assert [row["need"] for row in checked["applications"][0]["findings"]] == [
         "php",
         "extension:gd|dom",

@@ -88,7 +88,7 @@ def test_a_script_does_only_what_it_would_without_them(
     (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + own).encode())
     done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
-    assert {one.name for one in folder.iterdir()} == {"plan.sh", "calls"}
+    assert {file.name for file in folder.iterdir()} == {"plan.sh", "calls"}
     recorded = (folder / "calls").read_bytes().decode().split("\0")[:-1]
     assert recorded == ["install", name, "file", f"/etc/{path}", content, "restart", "php8.2-fpm"]
 
@@ -181,8 +181,8 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
     seen = around.look(around.around_root(root), wanted)
     bad = replace(
         seen,
-        sites=tuple(replace(one, name=hostile, aliases=(hostile,), handler=hostile) for one in seen.sites),
-        places=tuple(replace(one, real=f"/srv/{hostile}", owner=None) for one in seen.places),
+        sites=tuple(replace(site, name=hostile, aliases=(hostile,), handler=hostile) for site in seen.sites),
+        places=tuple(replace(place, real=f"/srv/{hostile}", owner=None) for place in seen.places),
     )
     made = plan([wanted], bad, today=TODAY)
     assert not made.of(ScheduleTask) or PATH.fullmatch(f"/srv/{hostile}"), "cron would look into it"
@@ -197,7 +197,7 @@ def test_what_surrounds_php_is_quoted_too(tmp_path_factory: pytest.TempPathFacto
     (folder / "plan.sh").write_bytes(b"#!/bin/sh\n" + (script[:head] + calls + own).encode())
     done = subprocess.run(["sh", "-eu", "plan.sh"], cwd=folder, capture_output=True, timeout=20, check=False)
     assert (done.returncode, done.stdout, done.stderr) == (0, b"", b"")
-    assert {one.name for one in folder.iterdir()} == {"plan.sh", "calls"}
+    assert {path.name for path in folder.iterdir()} == {"plan.sh", "calls"}
     yaml.load(playbook, Loader=_Loader)
     out = io.StringIO()
     console = Console(file=out, force_terminal=False, width=100, markup=False)
@@ -232,7 +232,7 @@ def test_a_file_is_changed_once_and_kept(made: Plan, tmp_path: Path) -> None:
     assert "to go back: sh " in run("--yes")
     assert ini.read_bytes() == b"; first\r\nmemory_limit = 256M\r\n"
     assert "as wanted" in run("--yes")
-    assert {one.name for one in tmp_path.iterdir()} == {"php.ini", "plan.sh", "kept"}, "nothing is left beside it"
+    assert {path.name for path in tmp_path.iterdir()} == {"php.ini", "plan.sh", "kept"}, "nothing is left beside it"
     (copy,) = (tmp_path / "kept").rglob("php.ini")
     assert copy.name == "php.ini" and b"64M" in copy.read_bytes()
     assert (tmp_path / "kept/fundamentum").stat().st_mode & 0o777 == 0o700

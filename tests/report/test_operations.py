@@ -88,8 +88,8 @@ def test_lines_of_a_file_that_change_together_are_one_diff() -> None:
     none = "\\ No newline at end of file"
     assert unended.diff.splitlines()[2:] == ["@@ -1 +1,2 @@", "-x 1;", none, "+x 1;", "+y;", none]
     assert "patch -R /etc/a" in EDIT.undone(platform("debian"))[0]
-    one = EDIT.merged(EditFile("/etc/a", (Hunk(20, None, added=("q",)),), True))
-    assert one.in_document_root and one.diff.endswith("@@ -20,0 +23 @@\n+q\n")
+    edit = EDIT.merged(EditFile("/etc/a", (Hunk(20, None, added=("q",)),), True))
+    assert edit.in_document_root and edit.diff.endswith("@@ -20,0 +23 @@\n+q\n")
 
 
 def test_the_order_of_operations_is_that_in_which_they_are_safe() -> None:
@@ -129,7 +129,9 @@ def test_each_has_tasks_in_a_playbook() -> None:
     made = Plan("mizar", "debian", (), (), changes=(Restart("nginx", "start"), Restart("php8.2-fpm")))
     made = replace(
         made,
-        steps=tuple(Step(one, ()) for one in (*(row[0] for row in CASES), EDIT, TakeUp("php8.2-fpm", "restart"))),
+        steps=tuple(
+            Step(primitive, ()) for primitive in (*(row[0] for row in CASES), EDIT, TakeUp("php8.2-fpm", "restart"))
+        ),
     )
     made = replace(made, steps=tuple(step for step in made.steps if step.operation != TakeUp("nginx", "reload")))
     (play,) = yaml.safe_load(as_playbook(made))

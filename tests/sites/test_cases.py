@@ -84,10 +84,10 @@ def server(root: Path, name: str) -> Survey:
     return survey(DirectoryHost(root, "mizar"), asked_by([MUCH]))
 
 
-def seen(found: Survey, name: str = "a", below: str = "") -> dict[str, str | None]:
-    site = next(site for site in found.sites if site.name == name)
-    runtime = next(runtime for runtime in found.runtimes if runtime.label == site.runtime)
-    neighbours = [other for other in found.sites if other.runtime == runtime.label]
+def seen(surveyed: Survey, name: str = "a", below: str = "") -> dict[str, str | None]:
+    site = next(site for site in surveyed.sites if site.name == name)
+    runtime = next(runtime for runtime in surveyed.runtimes if runtime.label == site.runtime)
+    neighbours = [other for other in surveyed.sites if other.runtime == runtime.label]
     below = below or ("index.php" if "index.php" in parts(site) else "")
     settings = for_site(runtime, site, neighbours, below).settings
     return {directive: settings[directive].value for directive in DIRECTIVES}
@@ -100,14 +100,14 @@ def without(folder: Path, kind: str) -> dict[str, str | None]:
 
 @pytest.mark.parametrize("name", list(CASES))
 def test_what_is_said_is_what_the_real_site_answered(tmp_path: Path, name: str) -> None:
-    found = server(tmp_path / "root", name)
+    surveyed = server(tmp_path / "root", name)
     with suppress(FundamentumError):
-        plan([MUCH], found, ["a"], today=TODAY)  # held as a whole: see tests/whole_results.py
-    judged = check(needs("ctype"), found, "a").findings[0]
+        plan([MUCH], surveyed, ["a"], today=TODAY)  # held as a whole: see tests/whole_results.py
+    judged = check(needs("ctype"), surveyed, "a").findings[0]
     if failing := ANSWERS[name].get("failing"):
         assert (judged.verdict, bool(judged.remedy)) == ("unmet", True), failing
         return
-    said = seen(found)
+    said = seen(surveyed)
     expected = without(tmp_path, name.partition(":")[0]) | {k: v for k, v in ANSWERS[name].items() if k in DIRECTIVES}
     if name in UNKNOWN:
         assert said["memory_limit"] is None
@@ -124,10 +124,10 @@ def test_what_is_sent_along_meets_the_neighbours_too(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(("name", "value"), [("fpm: user file below", "304M"), ("module: directory below", "218M")])
 def test_a_part_of_a_site_that_differs_is_a_view_of_its_own(tmp_path: Path, name: str, value: str) -> None:
-    found = server(tmp_path, name)
-    assert seen(found, "a", "sub")["memory_limit"] == value
-    site = next(site for site in found.sites if site.name == "a")
-    runtime = next(runtime for runtime in found.runtimes if runtime.label == site.runtime)
+    surveyed = server(tmp_path, name)
+    assert seen(surveyed, "a", "sub")["memory_limit"] == value
+    site = next(site for site in surveyed.sites if site.name == "a")
+    runtime = next(runtime for runtime in surveyed.runtimes if runtime.label == site.runtime)
     assert [below for _, below, _ in views(runtime, [site], [site])] == ["", "sub"]
 
 
@@ -135,41 +135,46 @@ def test_a_site_with_more_directories_than_are_looked_into_is_named(tmp_path: Pa
     files: dict[str, str | bytes] = {f"srv/a/d{number:03}/.user.ini": "memory_limit = 99M\n" for number in range(200)}
     files["srv/a/d000/e/f/.user.ini"] = "memory_limit = 98M\n"
     write(tmp_path, files)
-    found = server(tmp_path, "fpm: nothing")
-    layers = [layer for site in found.sites if site.name == "a" for layer in site.layers]
+    surveyed = server(tmp_path, "fpm: nothing")
+    layers = [layer for site in surveyed.sites if site.name == "a" for layer in site.layers]
     assert len(layers) == 149  # config/ is one of those looked into
-    assert any("looked for in the first 150 directories" in one.why for one in found.remarks)
+    assert any("looked for in the first 150 directories" in remark.why for remark in surveyed.remarks)
     write(tmp_path / "few", {"srv/a/d/e/f/.user.ini": "", "srv/a/d/e/f/g/.user.ini": "", "srv/a/vendor/.user.ini": ""})
     few = server(tmp_path / "few", "fpm: nothing")
     assert [layer.below for site in few.sites if site.name == "a" for layer in site.layers] == ["d/e/f"]
-    assert not [one for one in few.remarks if "directories" in one.why]
+    assert not [remark for remark in few.remarks if "directories" in remark.why]
 
 
 def test_the_worst_of_the_sites_is_judged_and_named(tmp_path: Path) -> None:
-    found = server(tmp_path, "fpm: user file")
+    surveyed = server(tmp_path, "fpm: user file")
     wanted = needs(settings='[settings.required]\nmemory_limit = ">= 200M"\n')
     with pytest.raises(ChoiceNeeded, match=r"several sites are here; choose one with --runtime: a \(8.2/fpm/www\), b"):
-        check(wanted, found)
-    judged = check(wanted, found, "8.2/fpm/www")
+        check(wanted, surveyed)
+    judged = check(wanted, surveyed, "8.2/fpm/www")
     assert (judged.target.part, judged.findings[-1].verdict) == ("b", "unmet")
-    assert check(wanted, found, "a").findings[-1].verdict == "met"
+    assert check(wanted, surveyed, "a").findings[-1].verdict == "met"
     narrow = needs(settings='[settings.required]\nmemory_limit = "<= 200M"\n')
-    worst = check(narrow, found, "8.2/fpm/www")
+    worst = check(narrow, surveyed, "8.2/fpm/www")
     assert (worst.target.part, str(worst.findings[-1].origin)) == ("a", "/srv/a/.user.ini:1")
 
 
 def test_the_site_that_stands_in_a_directory_is_judged(tmp_path: Path) -> None:
-    found = server(tmp_path, "fpm: user file")
-    assert (site_in(found, "/srv/a"), site_in(found, "/srv/b/")) == ("a", "b")
+    surveyed = server(tmp_path, "fpm: user file")
+    assert (site_in(surveyed, "/srv/a"), site_in(surveyed, "/srv/b/")) == ("a", "b")
     with pytest.raises(ChoiceNeeded, match="several sites stand in /srv; choose one with --runtime: a, b"):
-        site_in(found, "/srv")
+        site_in(surveyed, "/srv")
     with pytest.raises(FundamentumError, match=r"no site has its document root in /srv/c; there is a \(/srv/a\), b"):
-        site_in(found, "/srv/c")
+        site_in(surveyed, "/srv/c")
 
 
 def test_a_trace_shows_what_each_site_meets(tmp_path: Path) -> None:
-    (traced,) = [one for one in trace("memory_limit", server(tmp_path, "fpm: user file")) if one.kind == "setting"]
-    shown = {one.runtime: (one.now, [place.where for place in one.places if place.wins]) for one in traced.runtimes}
+    (traced,) = [
+        traced for traced in trace("memory_limit", server(tmp_path, "fpm: user file")) if traced.kind == "setting"
+    ]
+    shown = {
+        in_runtime.runtime: (in_runtime.now, [place.where for place in in_runtime.places if place.wins])
+        for in_runtime in traced.runtimes
+    }
     assert shown["8.2/fpm/www"] == ("128M", ["built-in"])
     assert shown["8.2/fpm/www for a"] == ("300M", ["/srv/a/.user.ini:1"])
     assert "8.2/fpm/www for b" not in shown
@@ -191,14 +196,16 @@ def test_a_plan_changes_the_line_that_decides_for_the_site(tmp_path: Path, name:
     (edit,) = made.edits
     lines = [line[0] + line[1:].strip() for line in edit.diff.splitlines()[2:] if line[0] in "+-"]
     assert f"{edit.path}: {' '.join(lines)}" == CHANGED[name]
-    assert not [one for one in made.unresolved if one.need == "setting:memory_limit"]
-    others = {(one.site, one.name, one.after) for one in made.others}
+    assert not [unresolved for unresolved in made.unresolved if unresolved.need == "setting:memory_limit"]
+    others = {(effect.site, effect.name, effect.after) for effect in made.others}
     assert others <= {("b", "max_input_vars", "2000"), ("b", "memory_limit", "at times 500M")}
 
 
 def test_a_plan_owns_up_to_what_it_cannot_change(tmp_path: Path) -> None:
     made = plan([WANTED], server(tmp_path, "fpm: sent by map"), "a", today=TODAY)
-    assert [one.name for one in made.of(SetDirective)] == ["max_input_vars"]
+    assert [directive.name for directive in made.of(SetDirective)] == ["max_input_vars"]
     why = "set memory_limit = 500M at /etc/nginx/sites-enabled/site:9, which decides for this site alone"
-    assert [(str(one.need), why in one.why) for one in made.unresolved] == [("setting:memory_limit", True)]
+    assert [(str(unresolved.need), why in unresolved.why) for unresolved in made.unresolved] == [
+        ("setting:memory_limit", True)
+    ]
     assert not made.complete

@@ -78,7 +78,7 @@ def test_variables_in_paths(tmp_path: Path, home: str, runtime: str | None) -> N
 
 def test_the_compiler_runtime_is_missed_only_where_the_system_can_be_seen(tmp_path: Path) -> None:
     (site,) = drive(tmp_path, CONFIG, {"Windows/System32/kernel32.dll": ""}).sites
-    assert ["vcruntime140.dll" in one.why for one in site.barriers] == [True]
+    assert ["vcruntime140.dll" in barrier.why for barrier in site.barriers] == [True]
 
 
 def test_a_bundles_module_reads_the_file_beside_the_web_servers_program(tmp_path: Path) -> None:
@@ -88,10 +88,12 @@ def test_a_bundles_module_reads_the_file_beside_the_web_servers_program(tmp_path
         "bundle/apache/bin/httpd.exe": "MZ", "bundle/apache/bin/php.ini": "memory_limit=256M\n",
     }  # fmt: skip
     write(tmp_path, {**files, **SYSTEM})
-    found = look(str(tmp_path))
-    module, program = (next(one for one in found.runtimes if one.sapi == sapi) for sapi in ("apache2", "cli"))
+    survey = look(str(tmp_path))
+    module, program = (
+        next(runtime for runtime in survey.runtimes if runtime.sapi == sapi) for sapi in ("apache2", "cli")
+    )
     assert (module.settings["memory_limit"].value, program.settings["memory_limit"].value) == ("256M", "64M")
     assert any(
-        "/bundle/php/php.ini is not read by this PHP: /bundle/apache/bin/php.ini is" in one.why
-        for one in module.remarks
+        "/bundle/php/php.ini is not read by this PHP: /bundle/apache/bin/php.ini is" in remark.why
+        for remark in module.remarks
     )

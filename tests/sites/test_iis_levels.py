@@ -105,11 +105,11 @@ def test_handlers_that_no_site_may_set_fail_every_request(tmp_path: Path) -> Non
 )
 def test_as_whom_programs_work(tmp_path: Path, model: str, identity: str) -> None:
     pool = f'enable32BitAppOnWin64="false">{model}</add>'
-    found = seen(tmp_path, CONFIG.replace('enable32BitAppOnWin64="false" />', pool))
-    assert (found.sites[0].identity, found.sites[0].visitor) == (identity, "IUSR")
-    assert "planted" not in repr(found)
-    assert found.runtimes[-1].service == "W3SVC" or "application pool DefaultAppPool" in {
-        r.service for r in found.runtimes
+    survey = seen(tmp_path, CONFIG.replace('enable32BitAppOnWin64="false" />', pool))
+    assert (survey.sites[0].identity, survey.sites[0].visitor) == (identity, "IUSR")
+    assert "planted" not in repr(survey)
+    assert survey.runtimes[-1].service == "W3SVC" or "application pool DefaultAppPool" in {
+        r.service for r in survey.runtimes
     }
 
 
@@ -120,11 +120,11 @@ def test_names_of_the_hosts_file_lead_to_the_site_that_has_no_name(tmp_path: Pat
     config = CONFIG.replace(
         ':80:plates.observatory.example"', ':80:" /><binding protocol="https" bindingInformation="*:443:p.example"'
     )
-    found = seen(tmp_path, config, hosts)
-    assert (found.sites[0].aliases, found.sites[0].secure, found.sites[0].address) == (
+    survey = seen(tmp_path, config, hosts)
+    assert (survey.sites[0].aliases, survey.sites[0].secure, survey.sites[0].address) == (
         ("p.example", "plates.local", "dome.local"), True, "*:80",
     )  # fmt: skip
-    assert sum("leads to this machine from here only" in remark.why for remark in found.remarks) == 2
+    assert sum("leads to this machine from here only" in remark.why for remark in survey.remarks) == 2
 
 
 def application(variable: str, value: str, arguments: str = "") -> str:
@@ -156,8 +156,8 @@ ENVIRONMENT = r"[HKEY_LOCAL_MACHINE\SYSTEM\CurrentControlSet\Control\Session Man
     ],
 )  # fmt: skip
 def test_the_ini_file_that_counts(tmp_path: Path, config: str, files: dict[str, str | bytes], counts: str) -> None:
-    found = seen(tmp_path, config, files)
-    runtime = next(one for one in found.runtimes if one.label == "8.3/cgi@/PHP")
+    survey = seen(tmp_path, config, files)
+    runtime = next(runtime for runtime in survey.runtimes if runtime.label == "8.3/cgi@/PHP")
     assert runtime.ini_file == counts
     others = [remark.why for remark in runtime.remarks if "is not read by this PHP" in remark.why]
     assert others == ([] if counts == "/PHP/php.ini" else [f"/PHP/php.ini is not read by this PHP: {counts} is"])
@@ -170,8 +170,8 @@ def test_what_is_started_with_other_options_is_not_known(tmp_path: Path) -> None
 
 def test_directories_that_the_registry_sets_something_for_are_told(tmp_path: Path) -> None:
     text = '[HKEY_LOCAL_MACHINE\\SOFTWARE\\PHP\\Per Directory Values\\C\\inetpub]\n"memory_limit"="1G"\n'
-    found = seen(tmp_path, CONFIG, {"php.reg": text})
-    assert any("the registry sets memory_limit for scripts in a directory" in remark.why for remark in found.remarks)
+    survey = seen(tmp_path, CONFIG, {"php.reg": text})
+    assert any("the registry sets memory_limit for scripts in a directory" in remark.why for remark in survey.remarks)
 
 
 @given(st.text(max_size=300) | st.binary(max_size=300))

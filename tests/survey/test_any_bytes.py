@@ -50,7 +50,7 @@ def rpm_root(folder: Path, primary: bytes = PRIMARY, repomd: bytes = REPOMD, mod
 def test_metadata_as_it_should_be(tmp_path: Path) -> None:
     offers, _, remarks = dnf.probe(DirectoryHost(rpm_root(tmp_path), "deneb"), "x86_64")
     assert not remarks
-    assert [(one.name, one.version, one.stream, one.shut_out) for one in offers or ()] == [
+    assert [(offer.name, offer.version, offer.stream, offer.shut_out) for offer in offers or ()] == [
         ("php-common", "8.2.9-1", "", ""),
         ("php-gd", "8.2.9-1", "php:8.2", "its module stream php:8.2 is not switched on"),
     ]
@@ -80,9 +80,9 @@ anything = st.binary(max_size=200) | st.lists(pieces, max_size=6).map(b"".join)
 @given(anything, anything, anything)
 def test_any_metadata(tmp_path_factory: pytest.TempPathFactory, primary: bytes, repomd: bytes, modules: bytes) -> None:
     root = rpm_root(tmp_path_factory.mktemp("any"), primary, repomd, modules)
-    found = survey(DirectoryHost(root, "deneb"))
-    assert found.installed is None
-    assert any("cannot be read as a database" in remark.why for remark in found.remarks)
+    surveyed = survey(DirectoryHost(root, "deneb"))
+    assert surveyed.installed is None
+    assert any("cannot be read as a database" in remark.why for remark in surveyed.remarks)
 
 
 @pytest.mark.parametrize(
@@ -94,7 +94,7 @@ def test_entities_are_not_expanded(tmp_path: Path, entities: bytes) -> None:
         b"php-gd</name>", b"php-&c8;</name>"
     )
     offers, _, _ = dnf.probe(DirectoryHost(rpm_root(tmp_path, bomb), "deneb"), "x86_64")
-    assert all(len(one.name) < 100 for one in offers or ())
+    assert all(len(offer.name) < 100 for offer in offers or ())
 
 
 def header(tags: dict[int, tuple[int, bytes, int]]) -> bytes:
@@ -141,11 +141,11 @@ def test_any_program_file(at: int, change: bytes, length: int, windows: bool) ->
     data = (b"MZ" if windows else LIBRARY[:2]) + LIBRARY[2:at] + change + LIBRARY[at + len(change) : length]
     data += b"\0API20220829,NTS\0X-Powered-By: PHP/8.2.9\0"
     try:
-        found = php_binaries.examine(data)
+        binary = php_binaries.examine(data)
     except php_binaries.NotAnExtension as error:
         assert str(error)
     else:
-        assert php_binaries.misfit(found, found.build) is None
+        assert php_binaries.misfit(binary, binary.build) is None
     assert php_binaries.program(data).version == "8.2.9"
 
 

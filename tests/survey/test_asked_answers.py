@@ -33,11 +33,11 @@ def test_texts_are_read_within_bounds_and_without_passwords(tmp_path: Path) -> N
     (tmp_path / "etc/a.conf").write_text("one\tx\npassword=hunter2\nurl=http://u:hunter2@h/\n\x1b[1m\n" + "y\n" * 600)
     (tmp_path / "etc/long").write_text("x" * 70_000)
     paths = ("/etc/a.conf", "/etc/long", "/etc/absent", "/proc/swaps", "/srv/own", "/etc/../srv/own", "/etc")
-    found = probe(DirectoryHost(tmp_path, "x"), Asked(texts=paths), ())
-    lines = found["text:/etc/a.conf"].lines
+    answers = probe(DirectoryHost(tmp_path, "x"), Asked(texts=paths), ())
+    lines = answers["text:/etc/a.conf"].lines
     assert lines[0].split() == ["one", "x"] and len(lines) == 499 and "hunter2" not in "".join(lines)
     assert all(line.isprintable() for line in lines)
-    assert {path: found[f"text:{path}"].there for path in paths[1:]} == {
+    assert {path: answers[f"text:{path}"].there for path in paths[1:]} == {
         "/etc/long": None, "/etc/absent": False, "/proc/swaps": None, "/srv/own": None, "/etc/../srv/own": None, "/etc": None,
     }  # fmt: skip
 

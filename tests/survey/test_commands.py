@@ -68,8 +68,8 @@ def test_where_programs_are_and_what_brings_them(tmp_path: Path) -> None:
         (root / name).chmod(0o755)
     (root / "usr/bin/convert").symlink_to("/usr/bin/convert-real")
     asked = Asked(commands=("git", "mail", "convert", "notes", "git-star", "unzip", "orrery"))
-    found = survey(DirectoryHost(root, "mizar"), asked).commands
-    assert found == (
+    commands = survey(DirectoryHost(root, "mizar"), asked).commands
+    assert commands == (
         Command("git", "/usr/bin/git", "git", ("git",)),
         Command("mail", "/usr/local/bin/mail"),
         Command("convert", "/usr/bin/convert", "pictures", ("imagemagick",)),

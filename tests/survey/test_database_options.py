@@ -135,4 +135,4 @@ def test_a_product_that_is_not_installed_is_not_looked_at(tmp_path: Path) -> Non
 def test_blanks_without_end_are_read_in_time(tmp_path: Path, line: str, product: str) -> None:
     text = f"[mysqld]\n{line.format(' ' * 500_000)}\nport = 2\n"
     files: dict[str, str | bytes] = {"/etc/mysql/my.cnf": text, "/etc/postgresql/15/main/postgresql.conf": text}
-    assert [said(one).get("port", "2").split()[0] for one in options(tmp_path, files, product)] == ["2"]
+    assert [said(option).get("port", "2").split()[0] for option in options(tmp_path, files, product)] == ["2"]

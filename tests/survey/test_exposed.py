@@ -29,9 +29,9 @@ def test_each_sign(tmp_path: Path, root: str, name: str, mode: int, kind: str | 
     write(tmp_path, {f"{root}/index.php": "<?php echo 1;", f"{root}/{name}": "x"})
     path.chmod(mode)
     found = [
-        one.kind
-        for one in exposed_files.probe(DirectoryHost(tmp_path, "x"), [root])
-        if not (one.kind == "not-for-visitors" and name == "vendor/x/y")
+        exposed.kind
+        for exposed in exposed_files.probe(DirectoryHost(tmp_path, "x"), [root])
+        if not (exposed.kind == "not-for-visitors" and name == "vendor/x/y")
     ]
     assert found == ([kind] if kind else [])
 
@@ -46,7 +46,7 @@ PAGES = [  # file, content, whether it shows the information page
 @pytest.mark.parametrize(("name", "content", "is_one"), PAGES)
 def test_information_pages(tmp_path: Path, name: str, content: str, is_one: bool) -> None:
     write(tmp_path, {f"{ROOT}/{name}": content})
-    assert [one.kind for one in exposed_files.probe(DirectoryHost(tmp_path, "x"), [ROOT])] == [
+    assert [exposed.kind for exposed in exposed_files.probe(DirectoryHost(tmp_path, "x"), [ROOT])] == [
         "information-page"
     ] * is_one
 

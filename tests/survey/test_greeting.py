@@ -59,8 +59,8 @@ def answering(data: bytes, address: str | None = None) -> Iterator[str]:
 )
 def test_each_greeting(data: bytes, product: str, version: str | None) -> None:
     with answering(data) as address:
-        found = greeting.at(address)
-        assert (found.product, found.version) == (product, version)
+        database = greeting.at(address)
+        assert (database.product, database.version) == (product, version)
 
 
 @pytest.mark.parametrize(
@@ -85,5 +85,5 @@ def test_the_machine_s_own_sockets_are_asked(tmp_path: Path, monkeypatch: pytest
     monkeypatch.setattr(greeting, "SOCKETS", {"mysql": (path,), "postgresql": ()})
     monkeypatch.setattr(greeting, "PORTS", {"mysql": 1, "postgresql": 1})
     with answering(packet("11.4.2-MariaDB"), path):
-        (found,) = greeting.here()
-    assert (found.product, found.version, found.address, found.chosen) == ("mariadb", "11.4.2", path, False)
+        (database,) = greeting.here()
+    assert (database.product, database.version, database.address, database.chosen) == ("mariadb", "11.4.2", path, False)

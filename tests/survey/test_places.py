@@ -15,20 +15,20 @@ needs_root = pytest.mark.skipif(os.geteuid() != 0, reason="needs root to give fi
 def test_every_directory_on_the_way_with_owner_and_mode(tmp_path: Path) -> None:
     write(tmp_path, {"srv/app/var/x": "", "etc/passwd": f"ida:x:{os.getuid()}:7:::\nbad\n"})
     (tmp_path / "srv/app").chmod(0o750)
-    found = {
+    places = {
         place.path: place
         for place in file_permissions.probe(
             DirectoryHost(tmp_path, "x"), ["/srv/app/var", "/srv/app/var/x", "/srv/none/deep"]
         )
     }
-    assert list(found) == ["/", "/srv", "/srv/app", "/srv/app/var", "/srv/app/var/x", "/srv/none", "/srv/none/deep"]
-    assert (found["/srv/app"].mode, found["/srv/app"].owner, found["/srv/app"].kind) == (0o750, "ida", "directory")
-    assert (found["/srv/app/var/x"].kind, found["/srv/none/deep"].kind, found["/srv/none"].kind) == (
+    assert list(places) == ["/", "/srv", "/srv/app", "/srv/app/var", "/srv/app/var/x", "/srv/none", "/srv/none/deep"]
+    assert (places["/srv/app"].mode, places["/srv/app"].owner, places["/srv/app"].kind) == (0o750, "ida", "directory")
+    assert (places["/srv/app/var/x"].kind, places["/srv/none/deep"].kind, places["/srv/none"].kind) == (
         "file",
         "absent",
         "absent",
     )
-    assert not any(place.real or place.loose for place in found.values())
+    assert not any(place.real or place.loose for place in places.values())
 
 
 @needs_root
@@ -41,17 +41,19 @@ def test_a_link_is_loose_where_others_may_put_another(tmp_path: Path) -> None:
     os.chown(tmp_path / "theirs", 1000, 1000)
     host = DirectoryHost(tmp_path, "x")
     paths = ["/shared/link", "/safe/link", "/theirs/link", "/safe/link/x", "/shared/link/x", "/real/x"]
-    found = {place.path: place for place in file_permissions.probe(host, paths)}
-    assert {path: found[path].loose for path in paths} == {"/shared/link": "/shared/link", "/safe/link": "", "/theirs/link": "/theirs/link", "/safe/link/x": "", "/shared/link/x": "/shared/link", "/real/x": ""}  # fmt: skip
-    assert found["/safe/link/x"].real == "/real/x"
-    assert "/real" in found, "the way there follows links"
+    places = {place.path: place for place in file_permissions.probe(host, paths)}
+    assert {path: places[path].loose for path in paths} == {"/shared/link": "/shared/link", "/safe/link": "", "/theirs/link": "/theirs/link", "/safe/link/x": "", "/shared/link/x": "/shared/link", "/real/x": ""}  # fmt: skip
+    assert places["/safe/link/x"].real == "/real/x"
+    assert "/real" in places, "the way there follows links"
 
 
 def test_a_missing_place_behind_a_link_is_where_it_would_be(tmp_path: Path) -> None:
     write(tmp_path, {"real/x": ""})
     (tmp_path / "link").symlink_to("real")
     (only,) = [
-        one for one in file_permissions.probe(DirectoryHost(tmp_path, "x"), ["/link/none"]) if one.path == "/link/none"
+        place
+        for place in file_permissions.probe(DirectoryHost(tmp_path, "x"), ["/link/none"])
+        if place.path == "/link/none"
     ]
     assert (only.kind, only.real) == ("absent", "/real/none")
 
@@ -63,15 +65,15 @@ GROUP = "users:x:100:\nplates:x:200:ida,bob\nshared:x:300:ida\nodd:x:y:ida\nweb:
 def test_a_link_to_nothing_is_told_from_what_is_not_there(tmp_path: Path) -> None:
     write(tmp_path, {"srv/app/x": ""})
     (tmp_path / "srv/app/cache").symlink_to("/var/cache/app")
-    found = file_permissions.probe(DirectoryHost(tmp_path, "x"), ["/srv/app/cache", "/srv/app/none"])
-    kinds = {place.path: place.kind for place in found}
+    places = file_permissions.probe(DirectoryHost(tmp_path, "x"), ["/srv/app/cache", "/srv/app/none"])
+    kinds = {place.path: place.kind for place in places}
     assert (kinds["/srv/app/cache"], kinds["/srv/app/none"]) == ("link", "absent")
 
 
 def test_accounts_with_all_their_groups(tmp_path: Path) -> None:
     write(tmp_path, {"etc/passwd": PASSWD, "etc/group": GROUP})
-    found = file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["ida", "web", "bob", "nobody", "bad name"])
-    assert [(one.name, one.user, one.groups, one.group) for one in found] == [
+    accounts = file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["ida", "web", "bob", "nobody", "bad name"])
+    assert [(account.name, account.user, account.groups, account.group) for account in accounts] == [
         ("ida", 1000, (100, 200, 300, 44), "users"),
         ("web", 33, (33,), "web"),
     ]
@@ -84,5 +86,5 @@ def test_accounts_with_all_their_groups(tmp_path: Path) -> None:
 )
 def test_where_an_account_is_at_home(tmp_path: Path, line: str, home: str) -> None:
     write(tmp_path, {"etc/passwd": line + "\n"})
-    (found,) = file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["ida"])
-    assert found.home == home
+    (account,) = file_permissions.accounts(DirectoryHost(tmp_path, "x"), ["ida"])
+    assert account.home == home

@@ -85,13 +85,13 @@ def root(tmp_path: Path) -> Path:
 
 
 def with_pool(root: Path, **changed: object) -> Runtime:
-    runtime = next(one for one in survey(DirectoryHost(root, "x")).runtimes if one.sapi == "fpm")
+    runtime = next(runtime for runtime in survey(DirectoryHost(root, "x")).runtimes if runtime.sapi == "fpm")
     return replace(runtime, listen="/run/php/pool.sock", **changed)
 
 
 def asked(root: Path, runtime: Runtime) -> Runtime:
-    found = survey(DirectoryHost(root, "x"))
-    return ask_pools(replace(found, runtimes=(runtime,)), root).runtimes[0]
+    surveyed = survey(DirectoryHost(root, "x"))
+    return ask_pools(replace(surveyed, runtimes=(runtime,)), root).runtimes[0]
 
 
 def left(root: Path) -> list[Path]:
@@ -112,11 +112,11 @@ def test_a_pool_runs_the_script_and_tells_what_it_has(root: Path) -> None:
         )
 
     with pool(root / "run/php/pool.sock", answer) as kinds:
-        found = asked(root, with_pool(root, told={"zlib": "1.2"}))
-    assert found.answer is not None, found.remarks
-    assert found.answer.extensions == ("Core", "intl")
-    assert found.answer.settings == {"memory_limit": "128M", "nightlog.token": "(withheld)"}
-    assert found.told == {"zlib": "1.2", "icu": "72.1"}
+        runtime = asked(root, with_pool(root, told={"zlib": "1.2"}))
+    assert runtime.answer is not None, runtime.remarks
+    assert runtime.answer.extensions == ("Core", "intl")
+    assert runtime.answer.settings == {"memory_limit": "128M", "nightlog.token": "(withheld)"}
+    assert runtime.told == {"zlib": "1.2", "icu": "72.1"}
     assert kinds == [[1, 4, 4, 5]]
     assert seen["SCRIPT_FILENAME"].startswith("/run/fundamentum-")
     assert (seen["REQUEST_METHOD"], seen["SCRIPT_NAME"]) == ("GET", "/ask.php")
@@ -129,9 +129,9 @@ def test_the_script_stands_where_the_pool_may_read(root: Path) -> None:
 
     fence = {"open_basedir": Setting("/nowhere:/srv/nightlog/")}
     with pool(root / "run/php/pool.sock", answer):
-        found = asked(root, with_pool(root, settings=fence))
-    assert found.answer is not None
-    assert found.answer.settings["x"].startswith("/srv/nightlog/fundamentum-")
+        runtime = asked(root, with_pool(root, settings=fence))
+    assert runtime.answer is not None
+    assert runtime.answer.settings["x"].startswith("/srv/nightlog/fundamentum-")
     shut = asked(root, with_pool(root, settings={"open_basedir": Setting("/nowhere:relative")}))
     assert shut.answer is None
     assert left(root) == []
@@ -151,10 +151,10 @@ def test_the_script_stands_where_the_pool_may_read(root: Path) -> None:
 )
 def test_what_goes_wrong_is_a_remark(root: Path, said: bytes, complaint: str) -> None:
     with pool(root / "run/php/pool.sock", lambda pairs: said):
-        found = asked(root, with_pool(root))
-    assert found.answer is None
-    assert [remark.why for remark in found.remarks if remark.about == "asking pools"] == [
-        f"{found.label} did not answer at /run/php/pool.sock: {complaint}"
+        runtime = asked(root, with_pool(root))
+    assert runtime.answer is None
+    assert [remark.why for remark in runtime.remarks if remark.about == "asking pools"] == [
+        f"{runtime.label} did not answer at /run/php/pool.sock: {complaint}"
     ]
     assert left(root) == []
 
@@ -178,8 +178,8 @@ def test_an_answer_without_an_end(root: Path, monkeypatch: pytest.MonkeyPatch) -
 )
 def test_a_pool_that_cannot_be_reached(root: Path, listen: str, complaint: str) -> None:
     (root / "etc/hostname").write_text("altair\n")
-    found = asked(root, replace(with_pool(root), listen=listen))
-    assert (found.answer, found.remarks[-1].why.rpartition(": ")[2]) == (None, complaint)
+    runtime = asked(root, replace(with_pool(root), listen=listen))
+    assert (runtime.answer, runtime.remarks[-1].why.rpartition(": ")[2]) == (None, complaint)
 
 
 def test_after_the_time_for_all_pools_none_is_asked(root: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -44,8 +44,8 @@ def test_pools(
 ) -> None:
     found, read, remarks = pools(tmp_path, files)
     shown = [
-        (one.name, one.user, one.listen, [f"{'A' if o.admin else ''}{o.name}={o.value}" for o in one.overrides], {name: s.value for name, s in one.manager.items()})
-        for one in found
+        (pool.name, pool.user, pool.listen, [f"{'A' if o.admin else ''}{o.name}={o.value}" for o in pool.overrides], {name: s.value for name, s in pool.manager.items()})
+        for pool in found
     ]  # fmt: skip
     assert shown == expected
     assert read == [
@@ -56,22 +56,22 @@ def test_pools(
 
 
 def test_where_a_pool_stands_and_what_a_limit_overrode(tmp_path: Path) -> None:
-    (one,), _, _ = pools(
+    (pool,), _, _ = pools(
         tmp_path,
         {"a.conf": POOL + "request_terminate_timeout = 30\nrequest_terminate_timeout = 2m\nphp_value[a] = 1\n"},
     )
-    assert (one.file, one.folder) == ("/etc/fpm/pool.d/a.conf", "/etc/fpm/pool.d")
-    limit = one.manager["request_terminate_timeout"]
+    assert (pool.file, pool.folder) == ("/etc/fpm/pool.d/a.conf", "/etc/fpm/pool.d")
+    limit = pool.manager["request_terminate_timeout"]
     assert (str(limit.origin), [str(lost) for lost in limit.overridden]) == (
         "/etc/fpm/pool.d/a.conf:5",
         ["/etc/fpm/pool.d/a.conf:4 (30)"],
     )
-    assert str(one.overrides[0].origin) == "/etc/fpm/pool.d/a.conf:6"
+    assert str(pool.overrides[0].origin) == "/etc/fpm/pool.d/a.conf:6"
 
 
 def test_a_pool_in_the_main_file_has_no_directory_of_additions(tmp_path: Path) -> None:
-    (one,), read, _ = pools(tmp_path, {}, POOL)
-    assert (one.folder, read) == (None, ["/etc/fpm/main.conf"])
+    (pool,), read, _ = pools(tmp_path, {}, POOL)
+    assert (pool.folder, read) == (None, ["/etc/fpm/main.conf"])
 
 
 def test_what_cannot_be_read_is_said(tmp_path: Path) -> None:

@@ -36,6 +36,6 @@ def test_greetings(name: str, data: bytes, version: str | None, monkeypatch: pyt
 
 def test_programs_without_a_package_are_asked_for_their_version() -> None:
     commands = (Command("bash", "/bin/bash"), Command("true", "/nowhere/true"), Command("git", "/usr/bin/git", "git"))
-    found = command_versions.with_versions(Survey(FORMAT, "altair", System(), commands=commands))
-    assert found.commands[0].version[:1].isdigit()
-    assert [command.version for command in found.commands[1:]] == ["", ""]
+    survey = command_versions.with_versions(Survey(FORMAT, "altair", System(), commands=commands))
+    assert survey.commands[0].version[:1].isdigit()
+    assert [command.version for command in survey.commands[1:]] == ["", ""]

@@ -53,10 +53,10 @@ def server(port: int, **site: object) -> Survey:
 def asked(tmp_path: Path, survey: Survey, *answers: dict[str, str]) -> tuple[dict[str, str] | None, str]:
     (tmp_path / "srv/a").mkdir(parents=True, exist_ok=True)
     ANSWERS[:] = answers or [{"memory_limit": "64M"}]
-    found = ask_sites(survey, tmp_path, with_file=True)
+    surveyed = ask_sites(survey, tmp_path, with_file=True)
     assert list((tmp_path / "srv/a").iterdir()) == [], "the file is gone again"
-    answer = found.sites[0].answer
-    return answer.settings if answer else None, "; ".join(remark.why for remark in found.remarks)
+    answer = surveyed.sites[0].answer
+    return answer.settings if answer else None, "; ".join(remark.why for remark in surveyed.remarks)
 
 
 def test_a_site_is_asked_several_times_and_what_differs_is_left_out(tmp_path: Path, port: int) -> None:

@@ -75,11 +75,14 @@ CASES: list[tuple[Files, str | None, str]] = [  # units; memory_limit (None: not
 
 @pytest.mark.parametrize(("files", "value", "origin"), CASES)
 def test_what_counts(tmp_path: Path, files: Files, value: str | None, origin: str) -> None:
-    found = look(small_root(tmp_path, extra=files))
-    setting = next(one for one in found.runtimes if one.sapi == "fpm").settings["memory_limit"]
+    survey = look(small_root(tmp_path, extra=files))
+    setting = next(runtime for runtime in survey.runtimes if runtime.sapi == "fpm").settings["memory_limit"]
     assert (setting.value, str(setting.origin)) == (value, origin)
     said = [
-        remark.why for one in found.runtimes for remark in one.remarks if "reads other files than usual" in remark.why
+        remark.why
+        for runtime in survey.runtimes
+        for remark in runtime.remarks
+        if "reads other files than usual" in remark.why
     ]
     assert bool(said) is (value is None)
 
@@ -104,22 +107,22 @@ BESIDE: Files = {
 
 
 def test_another_process_manager_of_the_branch_is_a_runtime_of_its_own(tmp_path: Path) -> None:
-    found = look(small_root(tmp_path, extra=BESIDE))
-    assert [one.label for one in found.runtimes] == ["8.2/fpm/www", "8.2/fpm/www@second"]
-    assert found.sites[0].runtime == "8.2/fpm/www@second"
-    other = found.runtimes[1]
+    survey = look(small_root(tmp_path, extra=BESIDE))
+    assert [runtime.label for runtime in survey.runtimes] == ["8.2/fpm/www", "8.2/fpm/www@second"]
+    assert survey.sites[0].runtime == "8.2/fpm/www@second"
+    other = survey.runtimes[1]
     assert (other.service, other.settings["memory_limit"].value, other.user) == ("second", "60M", "ida")
-    judged = check(needs(), found, "8.2/fpm/www@second")
+    judged = check(needs(), survey, "8.2/fpm/www@second")
     assert judged.findings[0].verdict == "met"
 
 
 def test_what_packages_switch_on_counts_only_where_it_is_read(tmp_path: Path) -> None:
     files: Files = {UNIT: USUAL, DROP_IN: '[Service]\nEnvironment="PHP_INI_SCAN_DIR=/s"\n', **SCANNED}
-    found = look(small_root(tmp_path, ["ctype"], extra=files))
-    assert [one.name for one in found.runtimes[0].extensions if one.path] == []
-    made = plan([needs("ctype", "gd")], found, "8.2/fpm/www", today=TODAY)
+    survey = look(small_root(tmp_path, ["ctype"], extra=files))
+    assert [extension.name for extension in survey.runtimes[0].extensions if extension.path] == []
+    made = plan([needs("ctype", "gd")], survey, "8.2/fpm/www", today=TODAY)
     assert made.complete and not made.of(EnableExtension)
-    assert sorted((one.file, one.line) for one in made.of(LoadByLine)) == [
+    assert sorted((load_by_line.file, load_by_line.line) for load_by_line in made.of(LoadByLine)) == [
         ("/s/30-ctype.ini", "extension=ctype"),
         ("/s/30-gd.ini", "extension=gd"),
     ]

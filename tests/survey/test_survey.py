@@ -30,14 +30,14 @@ def look(root: Path) -> Survey:
     return survey(DirectoryHost(root, "mizar"))
 
 
-def pool(found: Survey, label: str = "8.2/fpm/www") -> Runtime:
-    return next(runtime for runtime in found.runtimes if runtime.label == label)
+def pool(surveyed: Survey, label: str = "8.2/fpm/www") -> Runtime:
+    return next(runtime for runtime in surveyed.runtimes if runtime.label == label)
 
 
 def test_a_survey_is_read_back_as_it_was_written(tmp_path: Path) -> None:
-    found = look(small_root(tmp_path))
-    assert read(written(found), "mizar.survey.json") == found
-    assert (found.server, found.system.codename, found.system.architecture) == ("mizar", "bookworm", "amd64")
+    surveyed = look(small_root(tmp_path))
+    assert read(written(surveyed), "mizar.survey.json") == surveyed
+    assert (surveyed.server, surveyed.system.codename, surveyed.system.architecture) == ("mizar", "bookworm", "amd64")
 
 
 def test_only_packages_that_concern_php_are_kept(tmp_path: Path) -> None:
@@ -51,9 +51,9 @@ def test_only_packages_that_concern_php_are_kept(tmp_path: Path) -> None:
 )
 def test_indexes_in_every_packing(tmp_path: Path, ending: str, pack: "type[bytes]") -> None:
     root = small_root(tmp_path, index=None, extra={f"{LISTS}/{NAME}{ending}": pack(INDEX.encode())})
-    found = look(root)
-    assert len(found.offers or ()) == 9
-    assert not found.remarks
+    surveyed = look(root)
+    assert len(surveyed.offers or ()) == 9
+    assert not surveyed.remarks
 
 
 @pytest.mark.parametrize(
@@ -63,9 +63,9 @@ def test_a_truncated_index_is_read_as_far_as_it_goes(tmp_path: Path, ending: str
     whole = (INDEX * 40).encode()
     packed = pack(whole)
     cut = packed[: len(packed) * 9 // 10 - 3]
-    found = look(small_root(tmp_path, index=None, extra={f"{LISTS}/{NAME}{ending}": cut}))
-    assert [remark.about for remark in found.remarks] == ["package indexes"]
-    assert "unknown" in found.remarks[0].why
+    surveyed = look(small_root(tmp_path, index=None, extra={f"{LISTS}/{NAME}{ending}": cut}))
+    assert [remark.about for remark in surveyed.remarks] == ["package indexes"]
+    assert "unknown" in surveyed.remarks[0].why
 
 
 def test_without_the_library_an_index_packed_with_lz4_is_a_remark(
@@ -73,16 +73,19 @@ def test_without_the_library_an_index_packed_with_lz4_is_a_remark(
 ) -> None:
     root = small_root(tmp_path, index=None, extra={f"{LISTS}/{NAME}.lz4": lz4.frame.compress(INDEX.encode())})
     monkeypatch.setitem(sys.modules, "lz4.frame", None)
-    found = look(root)
-    assert found.offers in ((), None)
-    assert any(one.about == "package indexes" and "needs the Python package lz4" in one.why for one in found.remarks)
+    surveyed = look(root)
+    assert surveyed.offers in ((), None)
+    assert any(
+        remark.about == "package indexes" and "needs the Python package lz4" in remark.why
+        for remark in surveyed.remarks
+    )
 
 
 def test_php_5_is_recognised_and_not_judged(tmp_path: Path) -> None:
     extra: dict[str, str | bytes] = {"etc/php5/fpm/php.ini": "", "usr/bin/php5": b"\x7fELF X-Powered-By: PHP/5.6.40\0"}
-    found = look(small_root(tmp_path, extra=extra))
-    assert {runtime.branch for runtime in found.runtimes} == {"8.2"}
-    assert [(one.title, one.why) for one in found.remarks] == [
+    surveyed = look(small_root(tmp_path, extra=extra))
+    assert {runtime.branch for runtime in surveyed.runtimes} == {"8.2"}
+    assert [(remark.title, remark.why) for remark in surveyed.remarks] == [
         ("PHP 5", "/etc/php5: in the layout of its time, not judged; its fixes ended 2018-12-31")
     ]
 
@@ -90,11 +93,11 @@ def test_php_5_is_recognised_and_not_judged(tmp_path: Path) -> None:
 @pytest.mark.parametrize("name", ["InRelease", "Release", "Other"])
 def test_what_a_repository_says_of_itself(tmp_path: Path, name: str) -> None:
     release = "Origin: Observatory\nLabel: Observatory\nSuite: stable\nCodename: bookworm\n"
-    found = look(small_root(tmp_path, extra={f"{LISTS}/mirror_debian_dists_bookworm_{name}": release}))
-    (repository,) = found.repositories
+    surveyed = look(small_root(tmp_path, extra={f"{LISTS}/mirror_debian_dists_bookworm_{name}": release}))
+    (repository,) = surveyed.repositories
     known = name != "Other"
     assert (repository.label, repository.suite) == ("Observatory", "stable") if known else ("", "")
-    assert {offer.source for offer in found.offers or ()} == {repository.name}
+    assert {offer.source for offer in surveyed.offers or ()} == {repository.name}
     assert ("Observatory" in repository.name) is known
 
 
@@ -102,13 +105,13 @@ def test_an_index_cut_between_two_packages_is_noticed_by_its_size(tmp_path: Path
     release = f"Origin: Observatory\nLabel: Observatory\nCodename: bookworm\nSHA256:\n {'0' * 64} {len(INDEX)} main/binary-amd64/Packages\n"
     extra: dict[str, str | bytes] = {f"{LISTS}/mirror_debian_dists_bookworm_InRelease": release}
     assert not look(small_root(tmp_path / "whole", extra=extra)).remarks
-    found = look(small_root(tmp_path / "cut", index=INDEX[: INDEX.index("Package: php8.2-xml")], extra=extra))
-    assert "release file says" in found.remarks[0].why
-    assert {offer.source for offer in found.offers or ()} == {"Observatory bookworm/main"}
+    surveyed = look(small_root(tmp_path / "cut", index=INDEX[: INDEX.index("Package: php8.2-xml")], extra=extra))
+    assert "release file says" in surveyed.remarks[0].why
+    assert {offer.source for offer in surveyed.offers or ()} == {"Observatory bookworm/main"}
 
 
 def test_a_stanza_that_is_not_utf8_is_left_out_and_said(tmp_path: Path) -> None:
-    found = look(
+    surveyed = look(
         small_root(
             tmp_path,
             index=INDEX.replace("Provides: php-gd", "Provides: php-gd\nMaintainer: \udcff").encode(
@@ -116,29 +119,29 @@ def test_a_stanza_that_is_not_utf8_is_left_out_and_said(tmp_path: Path) -> None:
             ),
         )
     )
-    assert "php8.2-gd" not in {offer.name for offer in found.offers or ()}
-    assert "no readable text" in found.remarks[0].why
+    assert "php8.2-gd" not in {offer.name for offer in surveyed.offers or ()}
+    assert "no readable text" in surveyed.remarks[0].why
 
 
 def test_a_status_file_that_breaks_off(tmp_path: Path) -> None:
     root = small_root(tmp_path)
     status = root / "var/lib/dpkg/status"
     status.write_bytes(status.read_bytes()[:-30] + b"\xff")
-    found = look(root)
-    assert found.installed
-    assert {"not UTF-8" in remark.why or "breaks off" in remark.why for remark in found.remarks} == {True}
+    surveyed = look(root)
+    assert surveyed.installed
+    assert {"not UTF-8" in remark.why or "breaks off" in remark.why for remark in surveyed.remarks} == {True}
 
 
 def test_every_version_of_a_package_in_one_index_is_seen(tmp_path: Path) -> None:
     older = INDEX.replace("8.2.9-1", "8.2.1-1").replace("Version: 1.4", "Version: 1.3")
-    found = look(small_root(tmp_path, index=INDEX + "\n" + older))
-    assert [offer.version for offer in found.offers or () if offer.name == "php8.2-star"] == ["1.3", "1.4"]
+    surveyed = look(small_root(tmp_path, index=INDEX + "\n" + older))
+    assert [offer.version for offer in surveyed.offers or () if offer.name == "php8.2-star"] == ["1.3", "1.4"]
 
 
 def test_without_an_index_offers_are_unknown_and_not_absent(tmp_path: Path) -> None:
-    found = look(small_root(tmp_path, index=None))
-    assert found.offers is None
-    assert "apt-get update" in found.remarks[0].why
+    surveyed = look(small_root(tmp_path, index=None))
+    assert surveyed.offers is None
+    assert "apt-get update" in surveyed.remarks[0].why
 
 
 def test_later_files_win_and_pools_win_over_files(tmp_path: Path) -> None:
@@ -173,7 +176,9 @@ def test_a_switched_off_or_missing_extension_is_not_loaded(tmp_path: Path) -> No
         },
     )
     loaded = [
-        (one.name, one.fault and one.fault.words) for one in pool(look(root)).extensions if not one.origin.built_in
+        (extension.name, extension.fault and extension.fault.words)
+        for extension in pool(look(root)).extensions
+        if not extension.origin.built_in
     ]
     assert [name for name, problem in loaded if problem is None] == ["ctype"], "gd is on nowhere"
     problems = [problem for _, problem in loaded if problem]
@@ -194,16 +199,18 @@ def test_a_file_no_package_owns_is_opened(tmp_path: Path) -> None:
 @pytest.mark.parametrize("bad", ["php8.2-$(id)", "-o=x", "a b", "a/b"])
 def test_names_that_could_act_are_left_out_and_refused(tmp_path: Path, bad: str) -> None:
     root = small_root(tmp_path, index=INDEX.replace("Package: php8.2-gd", f"Package: {bad}"))
-    found = look(root)
-    assert bad not in {offer.name for offer in found.offers or ()}
-    text = written(found).replace(b'"php8.2-xml"', json.dumps(bad).encode())
+    surveyed = look(root)
+    assert bad not in {offer.name for offer in surveyed.offers or ()}
+    text = written(surveyed).replace(b'"php8.2-xml"', json.dumps(bad).encode())
     with pytest.raises(InputError, match=r"mizar\.survey\.json: not a survey"):
         read(text, "mizar.survey.json")
 
 
 def test_a_pool_with_a_name_that_could_act_is_left_out(tmp_path: Path) -> None:
-    found = look(small_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/x.conf": "[a b;$(id)]\nuser = x\n[-x]\nuser=x\n"}))
-    assert [runtime.pool for runtime in found.runtimes] == ["www"]
+    surveyed = look(
+        small_root(tmp_path, extra={"etc/php/8.2/fpm/pool.d/x.conf": "[a b;$(id)]\nuser = x\n[-x]\nuser=x\n"})
+    )
+    assert [runtime.pool for runtime in surveyed.runtimes] == ["www"]
 
 
 PLANTED = "hunter2-xyzzy"
@@ -248,7 +255,7 @@ def test_any_bytes_are_stanzas_of_some_kind(data: bytes) -> None:
 
 def test_relation_fields() -> None:
     found = control.relations("libc6 (>= 2.34), media-types | mime-support, python3:any, a (= 1:2.0~rc1-3)")
-    assert [[(one.name, one.operator, one.version) for one in group] for group in found] == [
+    assert [[(relation.name, relation.operator, relation.version) for relation in group] for group in found] == [
         [("libc6", ">=", "2.34")],
         [("media-types", None, None), ("mime-support", None, None)],
         [("python3", None, None)],
@@ -258,15 +265,15 @@ def test_relation_fields() -> None:
 
 @given(st.text(alphabet=st.sampled_from("ab1+.-:(|),<=> ~"), max_size=40))
 def test_any_text_is_some_relations(text: str) -> None:
-    assert all(one.name for group in control.relations(text) for one in group)
+    assert all(relation.name for group in control.relations(text) for relation in group)
 
 
 def test_a_file_name_that_is_no_text_is_left_out_and_said(tmp_path: Path) -> None:
     root = small_root(tmp_path)
     (root / os.fsdecode(b"etc/php/8.2/fpm/conf.d/30-\xff.ini")).write_text("memory_limit = 1M")
-    found = look(root)
-    assert [remark.about for remark in found.remarks] == ["file names"]
-    assert read(written(found), "x") == found
+    surveyed = look(root)
+    assert [remark.about for remark in surveyed.remarks] == ["file names"]
+    assert read(written(surveyed), "x") == surveyed
 
 
 READ = [
@@ -310,5 +317,5 @@ def test_whatever_stands_in_its_files_a_server_is_surveyed(
     tmp_path_factory: pytest.TempPathFactory, damage: dict[str, bytes]
 ) -> None:
     root = small_root(tmp_path_factory.mktemp("server"), extra=dict(damage))
-    found = look(root)
-    assert read(written(found), "mizar.survey.json") == found
+    surveyed = look(root)
+    assert read(written(surveyed), "mizar.survey.json") == surveyed

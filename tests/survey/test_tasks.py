@@ -38,8 +38,8 @@ CASES: list[tuple[dict[str, str | bytes], list[tuple[str, str, int | None]]]] = 
 @pytest.mark.parametrize(("files", "expected"), CASES)
 def test_tasks(tmp_path: Path, files: dict[str, str | bytes], expected: list[tuple[str, str, int | None]]) -> None:
     write(tmp_path, files)
-    found, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
-    assert [(str(one.origin), one.user, one.every) for one in found] == expected
+    tasks, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert [(str(task.origin), task.user, task.every) for task in tasks] == expected
     assert not remarks
     assert scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), []) == ((), [])
 
@@ -66,20 +66,20 @@ def test_what_a_line_runs(tmp_path: Path, line: str, path: str, program: str) ->
     command = "fetch.php" if "robin" in line else "bin/fetch.php"
     write(tmp_path, {"etc/cron.d/x": line, "srv/log/bin/fetch.php": ""})
     (tmp_path / "srv/now").symlink_to("log")
-    (found,), _ = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), [command])
-    assert (found.path, found.program) == (path, program)
+    (task,), _ = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), [command])
+    assert (task.path, task.program) == (path, program)
 
 
 def test_what_cannot_be_read_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     write(tmp_path, {"var/spool/cron/crontabs/ida": "x", "etc/cron.d/good": CRON, "etc/crontab": b"x" * 5_000_000})
     monkeypatch.setattr("fundamentum.hosts.directory.MAX_NAMES", 0)
-    found, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
-    assert not found
-    assert [("what users run" in one.why or "what is run there" in one.why) for one in remarks] == [True] * 3
+    tasks, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert not tasks
+    assert [("what users run" in remark.why or "what is run there" in remark.why) for remark in remarks] == [True] * 3
     monkeypatch.undo()
-    found, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
-    assert [str(one.origin) for one in found] == ["/etc/cron.d/good:1"]
-    assert ["/etc/crontab" in one.why for one in remarks] == [True]
+    tasks, remarks = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert [str(task.origin) for task in tasks] == ["/etc/cron.d/good:1"]
+    assert ["/etc/crontab" in remark.why for remark in remarks] == [True]
 
 
 INTERVALS = [
@@ -123,5 +123,5 @@ def test_directories_and_timers_of_a_period(tmp_path: Path, name: str, seconds: 
         "etc/systemd/system/x.service": "ExecStart=php /srv/fetch.php\n",
     }
     write(tmp_path, {f"etc/cron.{name}/x": "php /srv/fetch.php\n", **unit})
-    found, _ = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
-    assert [one.every for one in found] == [seconds, seconds]
+    tasks, _ = scheduled_tasks.probe(DirectoryHost(tmp_path, "x"), ["/srv/fetch.php"])
+    assert [task.every for task in tasks] == [seconds, seconds]

@@ -25,20 +25,20 @@ def answer(**more: Any) -> bytes:
 
 
 def test_one_runtime_and_one_site_as_a_visitor_meets_them() -> None:
-    found = survey_upload(answer(), "answer.json")
-    (runtime,), (site,), (branch,) = found.runtimes, found.sites, found.branches
+    survey = survey_upload(answer(), "answer.json")
+    (runtime,), (site,), (branch,) = survey.runtimes, survey.sites, survey.branches
     assert (runtime.label, runtime.version, runtime.serves, runtime.ini_file) == (
         "8.2/fpm",
         "8.2.9",
         True,
         "/etc/php.ini",
     )
-    assert {name: one.value for name, one in runtime.settings.items() if name != "session.save_path"} == {
+    assert {name: setting.value for name, setting in runtime.settings.items() if name != "session.save_path"} == {
         "memory_limit": "64M", "disable_functions": "mail,exec", "extension_dir": "/usr/lib/php",
     }  # fmt: skip
-    assert "hunter2" not in repr(found)
-    assert (found.system.family, found.system.name) == ("page", "Linux, by what PHP told a visitor")
-    assert [one.name for one in runtime.extensions] == ["core", "gd"]
+    assert "hunter2" not in repr(survey)
+    assert (survey.system.family, survey.system.name) == ("page", "Linux, by what PHP told a visitor")
+    assert [extension.name for extension in runtime.extensions] == ["core", "gd"]
     assert (site.name, site.server, site.root, site.runtime) == (
         "nightlog.example",
         "nginx",
@@ -51,25 +51,25 @@ def test_one_runtime_and_one_site_as_a_visitor_meets_them() -> None:
         False,
         "Linux",
     )
-    assert {one.path: (one.kind, one.said) for one in found.places} == {
+    assert {place.path: (place.kind, place.said) for place in survey.places} == {
         "/srv/a": ("directory", "writable"), "/srv/b": ("absent", ""), "/srv/c": ("file", ""),
     }  # fmt: skip
-    assert (found.server, found.reader, found.asked and found.asked.directories) == (
+    assert (survey.server, survey.reader, survey.asked and survey.asked.directories) == (
         "nightlog.example:8080",
         "user",
         ("/srv/a", "/srv/b", "/srv/c"),
     )
-    assert {str(one.need): one.verdict for one in check(needs("gd", "intl"), found).findings} == {
+    assert {str(finding.need): finding.verdict for finding in check(needs("gd", "intl"), survey).findings} == {
         "php": "met", "extension:gd": "met", "extension:intl": "unmet",
     }  # fmt: skip
 
 
 def test_what_differs_with_the_server() -> None:
-    found = survey_upload(
+    survey = survey_upload(
         answer(host="", places={}, system="WINNT", sapi="odd", web_server="Strange Thing", file="C:\\www\\ask.php"), "a"
     )
-    assert (found.server, found.asked, found.branches[0].system) == ("server of the upload", None, "Windows")
-    assert (found.runtimes[0].sapi, found.sites[0].name, found.sites[0].server, found.sites[0].root) == (
+    assert (survey.server, survey.asked, survey.branches[0].system) == ("server of the upload", None, "Windows")
+    assert (survey.runtimes[0].sapi, survey.sites[0].name, survey.sites[0].server, survey.sites[0].root) == (
         "other",
         "default",
         "strange",

@@ -57,9 +57,9 @@ def test_each_case_is_judged(server: str, tmp_path: Path) -> None:
     wanted = parse(WANTED, "f")
     made = dict([*files(server, "8.2", 80), ("/etc/apache2/apache2.conf", APACHE)])
     root = small_root(tmp_path, extra={path.lstrip("/"): text for path, text in made.items()})
-    found = survey(DirectoryHost(root, "vega"), asked_by([wanted]))
-    for site in found.sites:
-        findings = check(wanted, found, site.name).findings  # held as a whole: see tests/whole_results.py
+    surveyed = survey(DirectoryHost(root, "vega"), asked_by([wanted]))
+    for site in surveyed.sites:
+        findings = check(wanted, surveyed, site.name).findings  # held as a whole: see tests/whole_results.py
         assert {finding.need.kind for finding in findings} == {"php", "web"}
 
 

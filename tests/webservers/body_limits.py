@@ -34,7 +34,7 @@ def nginx(dice: Random, port: int, sites: int) -> dict[str, str]:
     for number in range(sites):
         exact = f"location = /index.php {{ LIMIT {PASS} }}" if dice.random() < 0.2 else ""
         text = NGINX.replace("INSIDE", "\n".join((dice.choice(FRONTS), exact, PHP)))
-        text = re.sub("LIMIT|SOMETIMES", lambda found: limit(0.5 if found[0] == "LIMIT" else 0.3), text)
+        text = re.sub("LIMIT|SOMETIMES", lambda match: limit(0.5 if match[0] == "LIMIT" else 0.3), text)
         texts.append(text.replace("PORT", str(port)).replace("NAME", f"s{number}"))
     return {"/etc/nginx/sites-enabled/site": "\n".join(texts)}
 

@@ -47,7 +47,7 @@ def files_of(server: Server, port: int, branch: str = "8.2") -> dict[str, str]:
             handing = 'SetHandler "proxy:unix:{}|fcgi://localhost"'
             if server == "nginx":
                 handing = "include fastcgi.conf; fastcgi_pass unix:{};"
-            text = re.sub("WWW|TWO", lambda found: handing.format(SOCKETS[found[0]].format(branch=branch)), text)
+            text = re.sub("WWW|TWO", lambda match: handing.format(SOCKETS[match[0]].format(branch=branch)), text)
             text = text.replace("php8.2-fpm", f"php{branch}-fpm")
             return text.replace("ROOT", root).replace("SITE", name)
 
@@ -63,10 +63,10 @@ def files_of(server: Server, port: int, branch: str = "8.2") -> dict[str, str]:
     return {**files, place: "\n".join(texts)}
 
 
-def said(found: Survey, name: str) -> str:
+def said(survey: Survey, name: str) -> str:
     """What is said to answer a site's first request: a pool; ``nothing``; ``unclear``."""
     try:
-        target = choose(found, Needs("nightlog"), name, Offers(found))
+        target = choose(survey, Needs("nightlog"), name, Offers(survey))
     except ChoiceNeeded:
         return "unclear"
     except FundamentumError:

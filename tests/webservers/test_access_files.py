@@ -23,7 +23,7 @@ def served(tmp_path: Path, allowed: str, text: str, below: str = "") -> Path:
     return small_root(tmp_path, [], None, "", files)
 
 
-@pytest.mark.parametrize(("allowed", "text", "said"), [one for one in LINES if "php_" not in one[1]])
+@pytest.mark.parametrize(("allowed", "text", "said"), [line for line in LINES if "php_" not in line[1]])
 def test_whether_apache_takes_a_file(tmp_path: Path, allowed: str, text: str, said: str) -> None:
     (site,) = look(served(tmp_path, allowed, text)).sites
     assert said_of(site) == said, site

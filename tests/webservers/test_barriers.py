@@ -101,10 +101,10 @@ def configured(server: str, text: str) -> dict[str, str | bytes]:
 @pytest.mark.parametrize(("server", "around", "inside", "said", "added"), CASES)
 def test_what_is_stopped(tmp_path: Path, server: str, around: str, inside: str, said: str, added: str) -> None:
     text = (NGINX if server == "nginx" else APACHE).format(around, inside)
-    found = look(small_root(tmp_path, extra=configured(server, text)))
-    judged = check(needs(), found).findings[0]
+    survey = look(small_root(tmp_path, extra=configured(server, text)))
+    judged = check(needs(), survey).findings[0]
     assert (judged.verdict == "unmet", said in (judged.found or "")) == (bool(said), True), judged.found
-    made = plan([needs()], found, today=TODAY)
+    made = plan([needs()], survey, today=TODAY)
     lines = [
         " ".join(line.split()).replace("+ ", "+")
         for edit in made.edits
@@ -120,17 +120,17 @@ def test_what_is_stopped(tmp_path: Path, server: str, around: str, inside: str, 
 @pytest.mark.parametrize("beyond", ["location = /index.php { return 404; }", "location / { deny all; }"])
 def test_what_is_beyond_a_missing_index_file_stops_requests_too(tmp_path: Path, beyond: str) -> None:
     """The line for the index file is planned, and does not make it run: a person has to see to the rest."""
-    found = look(small_root(tmp_path, extra=configured("nginx", NGINX.format("", f"{beyond}\n{LOCATION}"))))
-    assert "finds no index file" in (check(needs(), found).findings[0].found or "")
-    made = plan([needs()], found, today=TODAY)
+    survey = look(small_root(tmp_path, extra=configured("nginx", NGINX.format("", f"{beyond}\n{LOCATION}"))))
+    assert "finds no index file" in (check(needs(), survey).findings[0].found or "")
+    made = plan([needs()], survey, today=TODAY)
     assert len(made.edits) == 1 and not made.complete
     assert "with an error" in made.unresolved[0].why
 
 
 def test_what_is_answered_first_is_a_remark(tmp_path: Path) -> None:
     text = NGINX.format("", f"index index.html index.php;\n{LOCATION}")
-    found = look(small_root(tmp_path, extra={**configured("nginx", text), "srv/a/index.html": ""}))
-    judged = check(needs(), found).findings[0]
+    survey = look(small_root(tmp_path, extra={**configured("nginx", text), "srv/a/index.html": ""}))
+    judged = check(needs(), survey).findings[0]
     why = "a request for / is answered with index.html, which comes before index.php"
     assert (judged.verdict, judged.remark) == ("met", f"{why}; what runs was not seen: judged by the files")
 
@@ -149,14 +149,14 @@ def test_a_site_that_is_not_linked_is_named_and_linked(tmp_path: Path, server: s
         f"{folder}-enabled/.keep": "",
         "srv/a/index.php": "",
     }
-    found = look(small_root(tmp_path, extra=files))
-    assert (len(found.sites), [one.name for one in found.idle_sites]) == (0, ["a.example"])
-    made = plan([needs()], found, today=TODAY)
+    survey = look(small_root(tmp_path, extra=files))
+    assert (len(survey.sites), [idle_site.name for idle_site in survey.idle_sites]) == (0, ["a.example"])
+    made = plan([needs()], survey, today=TODAY)
     (first,) = made.before[0].findings
     assert (
         first.found is not None and f"a.example is set up in /{folder}-available/nightlog{ending}, which" in first.found
     )
-    assert made.complete and [(one.service, one.verb) for one in made.of(Restart)] == [(server, "reload")]
+    assert made.complete and [(restart.service, restart.verb) for restart in made.of(Restart)] == [(server, "reload")]
     link = f"/{folder}-enabled/nightlog{ending}"
     assert f"'ln -s /{folder}-available/nightlog{ending} {link}'" in as_script(made)
     (tmp_path / link[1:]).symlink_to(f"/{folder}-available/nightlog{ending}")
@@ -171,14 +171,14 @@ def test_a_site_that_is_not_linked_is_named_and_linked(tmp_path: Path, server: s
 )
 def test_what_the_web_server_has_not_read_yet(tmp_path: Path, server: str, changed: str, verb: str) -> None:
     text = NGINX.format("", f"index index.php;\n{LOCATION}") if server == "nginx" else APACHE.format("", INDEXED)
-    found = look(small_root(tmp_path, extra=configured(server, text)))
-    runtimes = tuple(replace(one, started=5.0) for one in found.runtimes)
-    found = replace(found, processes="seen", runtimes=runtimes, servers=(ServerProcess(server, 4.0, (changed,)),))
-    judged = check(needs(), found).findings[0]
+    survey = look(small_root(tmp_path, extra=configured(server, text)))
+    runtimes = tuple(replace(runtime, started=5.0) for runtime in survey.runtimes)
+    survey = replace(survey, processes="seen", runtimes=runtimes, servers=(ServerProcess(server, 4.0, (changed,)),))
+    judged = check(needs(), survey).findings[0]
     assert judged.found is not None and f"{changed} changed after" in judged.found
-    made = plan([needs()], found, today=TODAY)
-    assert made.complete and [(one.service, one.verb) for one in made.of(Restart)] == [(server, verb)]
-    other = replace(found.sites[0], name="b", set_up=replace(found.sites[0].origin, file=changed))
-    site = replace(found.sites[0], set_up=replace(found.sites[0].origin, file="/etc/x"), origin=judged.origin)
-    quiet = replace(found, sites=(replace(site, origin=replace(site.origin, file="/etc/x")), other))
+    made = plan([needs()], survey, today=TODAY)
+    assert made.complete and [(restart.service, restart.verb) for restart in made.of(Restart)] == [(server, verb)]
+    other = replace(survey.sites[0], name="b", set_up=replace(survey.sites[0].origin, file=changed))
+    site = replace(survey.sites[0], set_up=replace(survey.sites[0].origin, file="/etc/x"), origin=judged.origin)
+    quiet = replace(survey, sites=(replace(site, origin=replace(site.origin, file="/etc/x")), other))
     assert check(needs(), quiet, "a.example").findings[0].verdict == "met", "the file of another site"

@@ -107,7 +107,10 @@ def test_what_is_built_into_apache_depends_on_its_version(package: str, version:
 def test_apache_switches_and_what_is_then_served() -> None:
     of = webserver("apache2")
     switch = Switch("apache2", ("php8.2",), ("mpm_event",), ("php8.4-fpm",))
-    assert [(one.name, one.query, one.command, one.on) for one in of.switching(switch)] == [
+    assert [
+        (switch_command.name, switch_command.query, switch_command.command, switch_command.on)
+        for switch_command in of.switching(switch)
+    ] == [
         ("mpm_event", ("a2query", "-q", "-m", "mpm_event"), ("a2dismod", "-q", "-f", "mpm_event"), False),
         ("php8.2", ("a2query", "-q", "-m", "php8.2"), ("a2enmod", "-q", "php8.2"), True),
         ("php8.4-fpm", ("a2query", "-q", "-c", "php8.4-fpm"), ("a2enconf", "-q", "php8.4-fpm"), True),

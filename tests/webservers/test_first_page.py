@@ -20,6 +20,6 @@ def test_what_answers_the_first_request(server: Server, tmp_path: Path) -> None:
     if server == "apache":
         files = {"etc/apache2/apache2.conf": f"{LOAD}Include sites-enabled/*.conf\n"}
     files |= {path.removeprefix("/"): text for path, text in files_of(server, 80).items()}
-    found = survey(DirectoryHost(small_root(tmp_path, extra=files), "vega"))
+    surveyed = survey(DirectoryHost(small_root(tmp_path, extra=files), "vega"))
     expected = {case: about.get("said", about["answers"]) for case, about in CASES[server].items()}
-    assert {case: said(found, name_of(server, case)) for case in expected} == expected
+    assert {case: said(surveyed, name_of(server, case)) for case in expected} == expected

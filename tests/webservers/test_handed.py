@@ -45,17 +45,17 @@ def judged(sapi: Sapi, apache: tuple[tuple[str, ...], tuple[str, ...]] | None, o
     ("sapi", "apache", "others", "sites", "offered", "verdict", "state", "remedy", "package"), CASES
 )
 def test_whether_requests_are_handed_on(sapi: Sapi, apache: tuple[tuple[str, ...], tuple[str, ...]] | None, others: tuple[WebServer, ...], sites: tuple[Site, ...], offered: bool, verdict: str, state: str | None, remedy: str | None, package: str | None) -> None:  # fmt: skip
-    found = judged(sapi, apache, others, sites, offered)
-    assert (found.verdict, found.state, found.remedy) == (verdict, state, remedy)
-    assert (found.switch and (found.switch.package or "")) == package
-    if found.switch and apache:
-        commands = [command.name for command in webserver("apache2").switching(found.switch)]
+    finding = judged(sapi, apache, others, sites, offered)
+    assert (finding.verdict, finding.state, finding.remedy) == (verdict, state, remedy)
+    assert (finding.switch and (finding.switch.package or "")) == package
+    if finding.switch and apache:
+        commands = [command.name for command in webserver("apache2").switching(finding.switch)]
         assert all(name in (remedy or "") for name in commands)
 
 
 def test_a_runtime_that_was_named_is_remarked_on_only() -> None:
-    found = judged("apache2", (("mpm_event",), ()), (), (), False, named=True)
-    assert (found.verdict, found.remark) == (
+    finding = judged("apache2", (("mpm_event",), ()), (), (), False, named=True)
+    assert (finding.verdict, finding.remark) == (
         "met",
         f"Apache does not load php8.2, and hands out the source of PHP files: {LOADED}",
     )

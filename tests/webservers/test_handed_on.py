@@ -46,34 +46,36 @@ def behind(folder: Path, nginx: str, apache: str = "") -> Survey:
 def test_which_site_another_web_server_stands_in_front_of(
     tmp_path: Path, name: str, location: str, sites: list[str]
 ) -> None:
-    found = behind(tmp_path, NGINX.format(name, *location.split("|")))
-    assert [site.name for site in found.sites if site.fronts] == sites
-    assert all(name in (site.name, *site.aliases) for site in found.sites if site.fronts)
+    survey = behind(tmp_path, NGINX.format(name, *location.split("|")))
+    assert [site.name for site in survey.sites if site.fronts] == sites
+    assert all(name in (site.name, *site.aliases) for site in survey.sites if site.fronts)
 
 
 def test_a_host_without_a_port_waits_where_the_server_listens(tmp_path: Path) -> None:
     apache = APACHE.format("Listen 8080").replace("127.0.0.1:8080>", "*>")
     nginx = NGINX.format("nightlog", KEPT, "http://127.0.0.1:8080")
-    found = look(small_root(tmp_path, extra={"etc/nginx/nginx.conf": nginx, "etc/apache2/apache2.conf": apache}))
-    assert [site.name for site in found.sites if site.fronts] == ["nightlog"]
+    survey = look(small_root(tmp_path, extra={"etc/nginx/nginx.conf": nginx, "etc/apache2/apache2.conf": apache}))
+    assert [site.name for site in survey.sites if site.fronts] == ["nightlog"]
 
 
 def test_both_web_servers_are_links_of_the_chain_and_widened_where_they_stand(tmp_path: Path) -> None:
-    found = behind(tmp_path, NGINX.format("nightlog", KEPT, "http://127.0.0.1:8080"), "LimitRequestBody 4000000")
-    (finding,) = [one for one in check(LARGE, found, "nightlog").findings if str(one.need) == "uploads:largest"]
+    survey = behind(tmp_path, NGINX.format("nightlog", KEPT, "http://127.0.0.1:8080"), "LimitRequestBody 4000000")
+    (finding,) = [
+        finding for finding in check(LARGE, survey, "nightlog").findings if str(finding.need) == "uploads:largest"
+    ]
     assert [(link.of, link.name, link.enough) for link in finding.chain][:2] == [
         ("nginx", "client_max_body_size", False),
         ("Apache", "LimitRequestBody", False),
     ]
-    made = plan([LARGE], found, "nightlog", today=TODAY)
+    made = plan([LARGE], survey, "nightlog", today=TODAY)
     changed = {edit.path: [line for line in edit.diff.splitlines()[2:] if line[0] in "+-"] for edit in made.edits}
     assert changed["/etc/nginx/nginx.conf"] == ["-client_max_body_size 3m;", "+client_max_body_size 21m;"]
-    assert made.complete and {one.service for one in made.of(Restart)} >= {"nginx", "apache2"}
+    assert made.complete and {restart.service for restart in made.of(Restart)} >= {"nginx", "apache2"}
 
 
 def test_a_front_that_refuses_is_the_first_link(tmp_path: Path) -> None:
-    found = behind(tmp_path, NGINX.format("nightlog", "deny all; " + KEPT, "http://127.0.0.1:8080"))
-    assert "nginx refuses all of it: deny all" in (check(needs(), found, "nightlog").findings[0].found or "")
+    survey = behind(tmp_path, NGINX.format("nightlog", "deny all; " + KEPT, "http://127.0.0.1:8080"))
+    assert "nginx refuses all of it: deny all" in (check(needs(), survey, "nightlog").findings[0].found or "")
 
 
 HOST = "<VirtualHost *:80>\nServerName a\nDocumentRoot /srv/a\n{}\n</VirtualHost>\n<Directory /srv>\nAllowOverride {}\n</Directory>\n"
@@ -103,9 +105,9 @@ def test_a_file_of_the_document_root_hands_on(
         "srv/a/.htaccess": file,
         "etc/php/8.2/fpm/pool.d/port.conf": "[port]\nuser = ida\nlisten = 127.0.0.1:9000\n",
     }
-    found = look(small_root(tmp_path, extra=files))
-    assert [(site.part, site.runtime) for site in found.sites] == rows
-    assert failing in "".join(site.failing for site in found.sites)
+    survey = look(small_root(tmp_path, extra=files))
+    assert [(site.part, site.runtime) for site in survey.sites] == rows
+    assert failing in "".join(site.failing for site in survey.sites)
 
 
 def test_a_file_of_a_directory_below_hands_that_part_on(tmp_path: Path) -> None:
@@ -114,5 +116,5 @@ def test_a_file_of_a_directory_below_hands_that_part_on(tmp_path: Path) -> None:
         "srv/a/old/.htaccess": PORT,
         "etc/php/8.2/fpm/pool.d/port.conf": "[port]\nuser = ida\nlisten = 127.0.0.1:9000\n",
     }
-    found = look(small_root(tmp_path, extra=files))
-    assert {site.part: site.runtime for site in found.sites} == {None: "8.2/fpm/www", "/srv/a/old": "8.2/fpm/port"}
+    survey = look(small_root(tmp_path, extra=files))
+    assert {site.part: site.runtime for site in survey.sites} == {None: "8.2/fpm/www", "/srv/a/old": "8.2/fpm/port"}

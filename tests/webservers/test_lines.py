@@ -81,18 +81,18 @@ def test_apaches_language(tmp_path: Path) -> None:
         },
     )
     reader = Reader(Files(DirectoryHost(tmp_path, "x"), "Apache"), "/etc/apache2")
-    found = list(reader.lines("/etc/apache2/apache2.conf", (), 0))
-    assert [(line.name, line.words) for line in found] == [
+    lines = list(reader.lines("/etc/apache2/apache2.conf", (), 0))
+    assert [(line.name, line.words) for line in lines] == [
         ("directoryindex", ("one", "two")), ("documentroot", ("/srv/a/x y",)), ("inner", ("${NOTHING}",)), ("outer", ()), ("included", ()),
     ]  # fmt: skip
-    assert [str(line.origin) for line in found[:2]] == ["/etc/apache2/apache2.conf:5", "/etc/apache2/apache2.conf:12"]
-    inner, outer = found[2], found[3]
+    assert [str(line.origin) for line in lines[:2]] == ["/etc/apache2/apache2.conf:5", "/etc/apache2/apache2.conf:12"]
+    inner, outer = lines[2], lines[3]
     assert [section.kind for section in inner.inside] == ["virtualhost", "directory"]
     assert (inner.within("directory") or found_nothing()).words == "/srv"
     assert outer.within("directory") is None and outer.within("virtualhost")
     assert (reader.modules, reader.defines["APACHE_X"]) == ({"dir_module": "modules/mod_dir.so"}, "1")
     plain = list(lines_of("/x", '<Files a>\n<If "x">\nA 1\n</If>\nB 2\n</Files>\nC "3 4"\n', lambda *_: True))
-    assert [(line.name, line.words, [one.kind for one in line.inside]) for line in plain] == [
+    assert [(line.name, line.words, [section.kind for section in line.inside]) for line in plain] == [
         ("<files", ("a",), []),
         ("<if", ("x",), ["files"]),
         ("a", ("1",), ["files", "if"]),
@@ -114,7 +114,7 @@ def test_apache_on_windows(tmp_path: Path) -> None:
     )
     handoffs, files, _ = apache.read(WindowsHost(tmp_path, "x"))
     assert files == ["/bundle/apache/conf/httpd.conf"]
-    assert [(one.kind, one.target, one.root) for one in handoffs] == [
+    assert [(handoff.kind, handoff.target, handoff.root) for handoff in handoffs] == [
         ("module", "/bundle/php/php8apache2_4.dll", "/bundle/www")
     ]
 

@@ -81,7 +81,7 @@ def facts(site: Site) -> tuple[object, ...]:
         site.address,
         [(barrier.why, barrier.remedy, barrier.stops) for barrier in site.barriers],
         limits,
-        [one.unread for one in site.layers],
+        [layer.unread for layer in site.layers],
     )
 
 
@@ -109,8 +109,8 @@ def spots(value: object) -> list[tuple[int, str]]:
     """The lines that a plan may change."""
     if isinstance(value, dict):
         mine = [(value["line"], value["text"])] if {"file", "line", "text"} <= value.keys() else []
-        return mine + [one for inner in value.values() for one in spots(inner)]
-    return [one for inner in value for one in spots(inner)] if isinstance(value, (list, tuple)) else []
+        return mine + [spot for inner in value.values() for spot in spots(inner)]
+    return [spot for inner in value for spot in spots(inner)] if isinstance(value, (list, tuple)) else []
 
 
 def test_what_a_recording_does_not_hold_is_said(tmp_path: Path) -> None:
@@ -118,9 +118,9 @@ def test_what_a_recording_does_not_hold_is_said(tmp_path: Path) -> None:
     conf += b"{ fastcgi_pass unix:/run/php/php8.2-fpm.sock; } } }"
     host = DirectoryHost(small_root(tmp_path, extra={"etc/nginx/nginx.conf": conf}), "mizar")
     host.whole = False
-    found = survey(host)
+    surveyed = survey(host)
     why = "/srv/conf/*.conf is included, and nothing of it is in the recording: sites set up there are unknown"
-    assert [remark.why for remark in found.remarks if "included" in remark.why] == [why]
-    assert [layer.unread for site in found.sites for layer in site.layers] == [
+    assert [remark.why for remark in surveyed.remarks if "included" in remark.why] == [why]
+    assert [layer.unread for site in surveyed.sites for layer in site.layers] == [
         "the recording does not hold this document root: what files in it set is unknown"
     ]

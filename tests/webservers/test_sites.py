@@ -93,24 +93,24 @@ def look(root: Path) -> Survey:
 
 @pytest.mark.parametrize(("server", "text", "rows"), CASES)
 def test_sites(tmp_path: Path, server: str, text: str, rows: list[Row]) -> None:
-    found = look(root_with(tmp_path, server, text))
-    assert [(site.name, site.part, site.runtime) for site in found.sites] == rows
-    assert all(site.server == server for site in found.sites)
+    surveyed = look(root_with(tmp_path, server, text))
+    assert [(site.name, site.part, site.runtime) for site in surveyed.sites] == rows
+    assert all(site.server == server for site in surveyed.sites)
     leading = {runtime for _, _, runtime in rows if runtime}
     if leading:
-        assert {runtime.label for runtime in found.runtimes if runtime.serves} == leading
+        assert {runtime.label for runtime in surveyed.runtimes if runtime.serves} == leading
     if any(runtime is None for _, _, runtime in rows):
-        assert "which is no runtime seen here" in found.remarks[-1].why
+        assert "which is no runtime seen here" in surveyed.remarks[-1].why
 
 
 def test_a_site_can_be_named_instead_of_a_runtime(tmp_path: Path) -> None:
     text = NGINX.format(
         f"location / {{ fastcgi_pass {SOCKET}; }} location ^~ /plates/ {{ fastcgi_pass 127.0.0.1:9000; }}"
     )
-    found = look(root_with(tmp_path, "nginx", text.replace("a.example", "a.example b.example")))
+    surveyed = look(root_with(tmp_path, "nginx", text.replace("a.example", "a.example b.example")))
 
     def chosen(selector: str) -> str:
-        return choose(found, Needs("nightlog"), selector, Offers(found)).runtime.label
+        return choose(surveyed, Needs("nightlog"), selector, Offers(surveyed)).runtime.label
 
     assert (chosen("a.example"), chosen("b.example"), chosen("a.example ^~ /plates/")) == (
         "8.2/fpm/www",
@@ -187,7 +187,7 @@ def test_a_section_whose_pattern_might_take_long_leaves_open_what_it_sets(
     handled = "LoadModule php_module x.so\nSetHandler application/x-httpd-php\n"
     write(tmp_path, {"etc/apache2/apache2.conf": handled + VIRTUAL.format(inside)})
     (site,) = probe(DirectoryHost(tmp_path, "x"), [], []).served
-    assert [one.value for layer in site.layers for one in layer.values] == value
+    assert [assignment.value for layer in site.layers for assignment in layer.values] == value
 
 
 IIS = """<configuration><system.applicationHost><sites><site name="nightlog"><bindings><binding protocol="{}"
@@ -205,13 +205,13 @@ def test_what_iis_allows_a_site(tmp_path: Path, more: str, body: str) -> None:
         tmp_path,
         {"Windows/System32/inetsrv/config/applicationHost.config": IIS.format("https", more), "php/php-cgi.exe": "MZ"},
     )
-    (found,), _, _ = iis.read(WindowsHost(tmp_path, "x"))
-    assert {limit.name: limit.value for limit in found.limits} == {
+    (handoff,), _, _ = iis.read(WindowsHost(tmp_path, "x"))
+    assert {limit.name: limit.value for limit in handoff.limits} == {
         "maxAllowedContentLength": body,
         "activityTimeout": "120",
         "requestTimeout": "90",
     }
-    assert found.secure
+    assert handoff.secure
 
 
 @pytest.mark.parametrize(
@@ -235,6 +235,6 @@ def test_what_iis_sets_in_the_environment_of_php(
         tmp_path,
         {"Windows/System32/inetsrv/config/applicationHost.config": text, "php/php-cgi.exe": "MZ"},
     )
-    (found,), _, _ = iis.read(WindowsHost(tmp_path, "x"))
-    assert [bool(layer.unread) for layer in found.layers] == [True] * (followed is None)
-    assert found.variables == (followed or {})
+    (handoff,), _, _ = iis.read(WindowsHost(tmp_path, "x"))
+    assert [bool(layer.unread) for layer in handoff.layers] == [True] * (followed is None)
+    assert handoff.variables == (followed or {})

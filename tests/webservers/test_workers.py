@@ -57,5 +57,5 @@ def test_a_line_that_finds_a_worker_leads_to_where_that_is(tmp_path: Path, addre
     """As real servers answer: 500, the host is not known."""
     at = address.rpartition("|")[2]
     line = f'ProxyPass "/" "{SOCKET}|{at}/srv/a/"\n'
-    (found,) = look(served(tmp_path, "", section(address, 9) + line)).sites
-    assert (found.runtime, found.handler) == (None, to or "unix:/run/other.sock")
+    (site,) = look(served(tmp_path, "", section(address, 9) + line)).sites
+    assert (site.runtime, site.handler) == (None, to or "unix:/run/other.sock")

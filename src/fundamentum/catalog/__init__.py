@@ -114,8 +114,8 @@ def facts(branch: str) -> Facts:
         return _load(below[-1] if below else above[0])
     low, high = _load(below[-1]), _load(above[0])
 
-    def agreed(one: Mapping[str, Any], two: Mapping[str, Any]) -> dict[str, Any]:
-        return {name: value for name, value in one.items() if two.get(name) == value}
+    def agreed(first: Mapping[str, Any], second: Mapping[str, Any]) -> dict[str, Any]:
+        return {name: value for name, value in first.items() if second.get(name) == value}
 
     return Facts(
         branch=branch,
@@ -123,10 +123,10 @@ def facts(branch: str) -> Facts:
         static={sapi: tuple(x for x in names if x in high.static[sapi]) for sapi, names in low.static.items()},
         extensions={**high.extensions, **low.extensions},
         sapi_defaults={
-            sapi: agreed(found, high.sapi_defaults.get(sapi, {})) for sapi, found in low.sapi_defaults.items()
+            sapi: agreed(defaults, high.sapi_defaults.get(sapi, {})) for sapi, defaults in low.sapi_defaults.items()
         },
         forced=low.forced,
-        packaged={key: agreed(found, high.packaged[key]) for key, found in low.packaged.items()},
+        packaged={key: agreed(packages, high.packaged[key]) for key, packages in low.packaged.items()},
         directives=agreed(low.directives, high.directives),
     )
 
@@ -187,10 +187,10 @@ def required_by(extension: str, branch: str) -> frozenset[str]:
 @cache
 def directives_of(branch: str) -> Mapping[str, list[str]]:
     """Extension → the directives it brings."""
-    found: dict[str, list[str]] = {}
+    directives: dict[str, list[str]] = {}
     for name, directive in facts(branch).directives.items():
-        found.setdefault(directive.owner, []).append(name)
-    return found
+        directives.setdefault(directive.owner, []).append(name)
+    return directives
 
 
 @cache
@@ -224,8 +224,8 @@ def extension_gone(name: str, branch: str) -> str | None:
 
 def instead_of(name: str) -> str | None:
     """What took the place of an extension that is gone."""
-    found: str | None = _table("branches")["instead"].get(name)
-    return found
+    successor: str | None = _table("branches")["instead"].get(name)
+    return successor
 
 
 def directive_gone(name: str, branch: str) -> str | None:
@@ -273,8 +273,8 @@ def time_zones() -> frozenset[str]:
 @cache
 def own_functions() -> Mapping[str, tuple[str, ...]]:
     """The functions that need no extension, each with the harvested branches that have it."""
-    found = _values().functions.items()
-    return {name: tuple(branches.split()) for branches, names in found for name in names}
+    functions = _values().functions.items()
+    return {name: tuple(branches.split()) for branches, names in functions for name in names}
 
 
 class _Values(msgspec.Struct, frozen=True):
@@ -291,8 +291,8 @@ def _values() -> _Values:
 
 def follows(name: str, value: str) -> str | None:
     """The directive that counts instead, for a special value (``max_input_time = -1``)."""
-    found: str | None = _table("directives")["follows"].get(name, {}).get(value.strip())
-    return found
+    followed: str | None = _table("directives")["follows"].get(name, {}).get(value.strip())
+    return followed
 
 
 def owner_of_directive(name: str, branch: str) -> str | None:

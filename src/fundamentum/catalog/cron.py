@@ -39,20 +39,20 @@ def _gap(points: list[int], around: int) -> int:
 
 
 def _values(field: str, low: int, high: int) -> set[int]:
-    found: set[int] = set()
+    values: set[int] = set()
     for part in field.lower().split(","):
         match = re.fullmatch(r"(\*|[a-z0-9]+(?:-[a-z0-9]+)?)(?:/([0-9]{1,3}))?", part)
         if not match:
             return set()
         first, _, last = match[1].partition("-")
-        numbers = [_NAMES.get(one, _number(one)) for one in (first, last) if one not in ("*", "")]
+        numbers = [_NAMES.get(word, _number(word)) for word in (first, last) if word not in ("*", "")]
         if any(not low <= number <= high for number in numbers):
             return set()
         begin, end = (low, high) if first == "*" else (numbers[0], numbers[-1] if last or not match[2] else high)
-        found |= {n for n in range(begin, end + 1, int(match[2] or 1) or 1) if low <= n <= high}
-    return found
+        values |= {n for n in range(begin, end + 1, int(match[2] or 1) or 1) if low <= n <= high}
+    return values
 
 
 def _number(text: str) -> int:
-    found = whole(text)
-    return -1 if found is None else found
+    number = whole(text)
+    return -1 if number is None else number

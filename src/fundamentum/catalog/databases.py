@@ -48,7 +48,9 @@ def _order(version: str) -> tuple[int, ...]:
 
 def _nearest(version: str, known: Mapping[str, object]) -> str:
     """The known version that this one is, or comes next after; the oldest, if it is older."""
-    older = [one for one in sorted(known, key=_order) if _order(one) <= _order(version)[: len(_order(one))]]
+    older = [
+        release for release in sorted(known, key=_order) if _order(release) <= _order(version)[: len(_order(release))]
+    ]
     return older[-1] if older else min(known, key=_order)
 
 
@@ -78,18 +80,18 @@ def built_in(product: str, version: str, name: str) -> str | None:
     if near == version:
         return value
     # Between two that are known, a value is known where both agree.
-    later = [one for one in sorted(versions, key=_order) if _order(one) > _order(version)]
+    later = [release for release in sorted(versions, key=_order) if _order(release) > _order(version)]
     return value if not later or versions[later[0]].get(name) == value else None
 
 
-def _of_blocks(found: PostgresqlVariable | None) -> str | None:
+def _of_blocks(postgresql_variable: PostgresqlVariable | None) -> str | None:
     """A value that counts blocks (``8kB``) as a size."""
-    if found is None:
+    if postgresql_variable is None:
         return None
-    match = re.fullmatch(r"(\d+)kB", found.unit)
-    if not match or not found.value.isdigit():
-        return found.value
-    size = int(found.value) * int(match[1])
+    match = re.fullmatch(r"(\d+)kB", postgresql_variable.unit)
+    if not match or not postgresql_variable.value.isdigit():
+        return postgresql_variable.value
+    size = int(postgresql_variable.value) * int(match[1])
     return f"{size // 1024}MB" if size % 1024 == 0 and size else f"{size}kB"
 
 

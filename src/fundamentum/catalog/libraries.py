@@ -65,8 +65,8 @@ def told_by_php() -> str:
     asked = [(f"library:{name}", library.extension, library.says) for name, library in tables().libraries.items()]
     asked += [
         (f"feature:{extension}:{name}", extension, f"({feature.says}) ? '1' : '0'")
-        for extension, found in tables().features.items()
-        for name, feature in found.items()
+        for extension, features in tables().features.items()
+        for name, feature in features.items()
     ]
     lines = [f"'{key}' => extension_loaded('{extension}') ? {says} : null," for key, extension, says in asked]
     versions = "array_combine(preg_filter('/^/', 'extension:', $names), array_map('phpversion', $names))"

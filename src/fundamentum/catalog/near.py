@@ -13,11 +13,11 @@ def near(word: str, known: Iterable[str]) -> str:
     """The one of the known words that is most like it; empty if none is."""
     by_lower = {name.lower(): name for name in known}
     least = _NEAR if len(word) > 4 else _NEAR_OF_FEW
-    found = difflib.get_close_matches(word.lower(), by_lower, 1, least)
-    return by_lower[found[0]] if found else ""
+    close = difflib.get_close_matches(word.lower(), by_lower, 1, least)
+    return by_lower[close[0]] if close else ""
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:
     """``; did you mean 'version'?``, or nothing."""
-    found = near(word, known)
-    return f"; did you mean '{found}'?" if found else ""
+    nearest = near(word, known)
+    return f"; did you mean '{nearest}'?" if nearest else ""

@@ -30,9 +30,9 @@ def releases() -> tuple[Release, ...]:
 
 def carrying(accepted: Callable[[str], bool], distribution: str, today: date) -> list[tuple[Release, tuple[str, ...]]]:
     """The releases that are still mended and carry an accepted branch, with these; those of the distribution first."""
-    found = [
+    fitting = [
         (release, tuple(branch for branch in release.branches if accepted(branch)))
         for release in releases()
         if release.until > today
     ]
-    return sorted(((release, some) for release, some in found if some), key=lambda pair: pair[0].id != distribution)
+    return sorted(((release, some) for release, some in fitting if some), key=lambda pair: pair[0].id != distribution)

@@ -47,8 +47,8 @@ def value_in(line: str, syntax: Syntax, name: str, value: str) -> tuple[int, int
 
 def with_value(line: str, syntax: Syntax, name: str, value: str) -> str | None:
     """The line with another value, everything else left as it is; None where that cannot be written there."""
-    found = value_in(line, syntax, name, value)
-    return None if found is None else line[: found[0]] + found[2] + line[found[1] :]
+    placed = value_in(line, syntax, name, value)
+    return None if placed is None else line[: placed[0]] + placed[2] + line[placed[1] :]
 
 
 def value_read(line: str, syntax: Syntax, name: str, constants: Mapping[str, str]) -> str:
@@ -90,8 +90,8 @@ def _parts(line: str, syntax: Syntax, name: str) -> "re.Match[str] | None":
         return re.fullmatch(_INI.format(name=word), line)
     if syntax == "module":
         return re.fullmatch(_MODULE.format(name=word), line, re.I)
-    found = list(re.finditer(_SENT.format(name=word), line)) if _SENDING.fullmatch(line) else []
-    return found[0] if len(found) == 1 else None
+    matches = list(re.finditer(_SENT.format(name=word), line)) if _SENDING.fullmatch(line) else []
+    return matches[0] if len(matches) == 1 else None
 
 
 def _written(value: str, syntax: Syntax, flag: bool) -> str | None:

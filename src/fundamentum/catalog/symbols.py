@@ -76,11 +76,11 @@ def _unharvested() -> Mapping[str, _Unharvested]:
 @cache
 def symbols() -> Mapping[tuple[Kind, str], tuple[Symbol, ...]]:
     """Kind and name → who provides it; several extensions may."""
-    found: dict[tuple[Kind, str], tuple[Symbol, ...]] = {}
+    by_name: dict[tuple[Kind, str], tuple[Symbol, ...]] = {}
     for symbol in _all():
         key = (symbol.kind, symbol.name)
-        found[key] = (*found[key], symbol) if key in found else (symbol,)
-    return found
+        by_name[key] = (*by_name[key], symbol) if key in by_name else (symbol,)
+    return by_name
 
 
 def _all() -> Iterator[Symbol]:
@@ -116,10 +116,10 @@ def span_in_php(kind: Kind, name: str) -> tuple[str, str] | None:
     """
     if (kind, name.lower()) in _always_there():
         return "", ""
-    found = providers(kind, name)
-    if not found or any(symbol.extension not in EVERYWHERE for symbol in found):
+    suppliers = providers(kind, name)
+    if not suppliers or any(symbol.extension not in EVERYWHERE for symbol in suppliers):
         return None
-    return found[0].since, found[0].gone
+    return suppliers[0].since, suppliers[0].gone
 
 
 @cache

@@ -22,9 +22,11 @@ _AT: Final = lazy_regex(
 def timer_interval(text: str) -> int | None:
     """The longest time between two runs, in seconds, of a timer's unit file; None: it is said in a way that is rare."""
     spans = [_SPAN.findall(after) for after in _AFTER.findall(text)]
-    found = [sum(int(number) * _UNITS[(unit or "s")[0].lower()] for number, unit in one) for one in spans]
-    found += [every for one in _CALENDAR.findall(text) if (every := _of_calendar(one.lower())) is not None]
-    return min(filter(None, found), default=None)
+    intervals = [sum(int(number) * _UNITS[(unit or "s")[0].lower()] for number, unit in span) for span in spans]
+    intervals += [
+        every for expression in _CALENDAR.findall(text) if (every := _of_calendar(expression.lower())) is not None
+    ]
+    return min(filter(None, intervals), default=None)
 
 
 def _of_calendar(written: str) -> int | None:
@@ -35,4 +37,4 @@ def _of_calendar(written: str) -> int | None:
         return None
     week = re.sub(r"([a-z]{3})[a-z]*", r"\1", at["week"] or "*")
     fields = (at["minute"] or "0", at["hour"] or "0", at["day"] or "*", at["month"] or "*", week)
-    return interval([re.sub(r"\b0(?=\d)", "", one).replace("..", "-") for one in fields])
+    return interval([re.sub(r"\b0(?=\d)", "", field).replace("..", "-") for field in fields])

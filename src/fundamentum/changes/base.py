@@ -62,7 +62,7 @@ class Change(msgspec.Struct, frozen=True, tag_field="change", tag=True):
         """Of two of one key, the one that serves both."""
         return self
 
-    def settled(self, label: str, survey: Survey, beside: Sequence[Any]) -> "Change | None":
+    def settled(self, label: str, survey: Survey, demands: Sequence[Any]) -> "Change | None":
         """Itself: nothing about it is left to decide."""
         return self
 

@@ -57,8 +57,12 @@ class ChangeLine(NewValue, frozen=True):
 
         value = self._read(survey)
 
-        def changed(one: Assignment) -> Assignment:
-            return replace(one, value=value) if (one.name, one.spot) == (self.name, self.spot) else one
+        def changed(assignment: Assignment) -> Assignment:
+            return (
+                replace(assignment, value=value)
+                if (assignment.name, assignment.spot) == (self.name, self.spot)
+                else assignment
+            )
 
         def within(holders: tuple[_Holding, ...]) -> tuple[_Holding, ...]:
             return tuple(replace(holder, values=tuple(map(changed, holder.values))) for holder in holders)

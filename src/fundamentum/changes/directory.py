@@ -73,7 +73,7 @@ class ArrangeDirectory(Change, frozen=True):
 
     def lowered(self, place: Where) -> Iterator[Primitive]:
         concerned = {self.path, *(path for path, _ in (*self.opened, *self.grants))}
-        before = (one for one in place.survey.places if (one.real or one.path) in concerned)
+        before = (directory for directory in place.survey.places if (directory.real or directory.path) in concerned)
         yield self.operation(tuple(before))
 
     def row(self) -> dict[str, Any]:
@@ -117,11 +117,13 @@ def _leading_to(path: str, places: dict[str, Place]) -> list[str]:
 
 def _granted(place: Place, grant: Grant) -> Place:
     """With one more entry in the access list.  Source: setfacl(1): the mask is widened to hold every entry."""
-    others = [one for one in place.grants if one.kind != "mask" and (one.kind, one.id) != (grant.kind, grant.id)]
+    others = [
+        known for known in place.grants if known.kind != "mask" and (known.kind, known.id) != (grant.kind, grant.id)
+    ]
     if not any(other.kind == "owning-group" for other in others):
         others.append(Grant("owning-group", 0, place.mode >> 3 & 7))
     mask = 0
-    for one in (*others, grant):
-        mask |= one.bits
+    for entry in (*others, grant):
+        mask |= entry.bits
     mode = place.mode & ~0o070 | mask << 3
     return replace(place, grants=(*others, grant, Grant("mask", 0, mask)), mode=mode)

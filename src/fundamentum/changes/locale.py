@@ -41,8 +41,8 @@ class MakeLocale(Change, frozen=True):
         answer = survey.answers.get(ANSWER)
         if answer is None:
             return survey
-        more = replace(answer, there=True, lines=(*answer.lines, self.name))
-        return replace(survey, answers={**survey.answers, ANSWER: more})
+        lengthened = replace(answer, there=True, lines=(*answer.lines, self.name))
+        return replace(survey, answers={**survey.answers, ANSWER: lengthened})
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         query, make, back = (tuple(words) for words in place.platform.locale_commands(self.name))

@@ -126,9 +126,9 @@ def _with_module(survey: Survey, branch: str, extension: str, offer: Offer, coll
         offer.name,
         of.switch_file(branch, extension),
     )
-    found = {(branch.branch, branch.home): branch for branch in survey.branches}
-    found[branch, home] = replace(
+    branches = {(branch.branch, branch.home): branch for branch in survey.branches}
+    branches[branch, home] = replace(
         present, modules=(*(module for module in present.modules if module.name != extension), module)
     )
-    survey = replace(survey, branches=tuple(found.values()))
+    survey = replace(survey, branches=tuple(branches.values()))
     return in_branch(survey, branch, lambda r: loading(r, extension) if r.home == home and r.packaged else r)

@@ -62,8 +62,8 @@ class AddPool(Change, frozen=True):
 
     def consequence(self, place: Place) -> str:
         site = f"hand the site of {self.name} to unix:{self.listen}, so that its own limits hold for it"
-        more = f"copy {', '.join(self.left)} from {self.like}, where {self.name} rests on that"
-        return "; ".join([*([] if self.handed else [site]), *([more] if self.left else [])])
+        to_copy = f"copy {', '.join(self.left)} from {self.like}, where {self.name} rests on that"
+        return "; ".join([*([] if self.handed else [site]), *([to_copy] if self.left else [])])
 
     def words(self, offers: Offers) -> str:
         return f"add the pool {self.name}, which waits at {self.listen}, in {self.file}"

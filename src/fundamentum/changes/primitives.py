@@ -218,31 +218,31 @@ class Own(Primitive, frozen=True):
 
     def argv(self) -> list[list[str]]:
         """The words of each command, which is harmless where it has been run before."""
-        found: list[list[str]] = []
+        commands: list[list[str]] = []
         owner = f"{self.owner or ''}:{self.group}" if self.group else self.owner
         if self.make:
             words = ["install", *([] if self.empty_file else ["-d"]), "-m", f"{self.mode or 0o750:04o}"]
             words += ["-o", self.owner or "root", *(["-g", self.group] if self.group else [])]
-            found.append([*words, *(["/dev/null"] if self.empty_file else []), self.path])
+            commands.append([*words, *(["/dev/null"] if self.empty_file else []), self.path])
         else:
-            found += [["chown", owner, self.path]] if owner else []
-            found += [["chmod", f"{self.mode:04o}", self.path]] if self.mode is not None else []
-        found += [["chmod", f"{mode:04o}", path] for path, mode in self.opened]
-        found += [["setfacl", "-m", f"u:{self.user}:{letters}", path] for path, letters in self.grants]
+            commands += [["chown", owner, self.path]] if owner else []
+            commands += [["chmod", f"{self.mode:04o}", self.path]] if self.mode is not None else []
+        commands += [["chmod", f"{mode:04o}", path] for path, mode in self.opened]
+        commands += [["setfacl", "-m", f"u:{self.user}:{letters}", path] for path, letters in self.grants]
         if self.label:
-            found.append(["semanage", "fcontext", "-a", "-t", self.label, f"{self.path}(/.*)?"])
-            found.append(["restorecon", "-R", self.path])
-        return found
+            commands.append(["semanage", "fcontext", "-a", "-t", self.label, f"{self.path}(/.*)?"])
+            commands.append(["restorecon", "-R", self.path])
+        return commands
 
     def undone(self, platform: Platform) -> list[str]:
         if self.make:
             return [shlex.join(["rm" if self.empty_file else "rmdir", self.path])]
-        found = [["setfacl", "-x", f"u:{self.user}", path] for path, _ in self.grants]
+        commands = [["setfacl", "-x", f"u:{self.user}", path] for path, _ in self.grants]
         changed = {path for path, _ in self.opened} | ({self.path} if self.mode is not None else set())
         for place in self.before:
             path = place.real or place.path
             if path == self.path and (self.owner or self.group):
-                found.append(["chown", f"{place.user}:{place.group}", path])
+                commands.append(["chown", f"{place.user}:{place.group}", path])
             if path in changed:
-                found.append(["chmod", f"{place.mode:04o}", path])
-        return [shlex.join(words) for words in found]
+                commands.append(["chmod", f"{place.mode:04o}", path])
+        return [shlex.join(words) for words in commands]

@@ -84,7 +84,7 @@ class AddSite(Change, frozen=True):
         return replace(
             survey,
             sites=(*survey.sites, self._as_read(survey)),
-            runtimes=tuple(serving if one.label == self.runtime else one for one in survey.runtimes),
+            runtimes=tuple(serving if listed.label == self.runtime else listed for listed in survey.runtimes),
         )
 
     def _as_read(self, survey: Survey) -> Site:

@@ -56,7 +56,7 @@ class MoveSite(Change, frozen=True):
             return survey
         sites = tuple(self._moved(site) for site in survey.sites)
         leading = {site.runtime for site in sites}
-        runtimes = (replace(one, serves=one.label in leading or one.serves) for one in survey.runtimes)
+        runtimes = (replace(listed, serves=listed.label in leading or listed.serves) for listed in survey.runtimes)
         return replace(survey, sites=sites, runtimes=tuple(runtimes))
 
     def _moved(self, site: Site) -> Site:
@@ -77,11 +77,11 @@ def moving(survey: Survey, name: str, runtime: str, listen: str, to: str) -> tup
     """
     mine = [site for site in survey.sites if site.name == name and site.runtime == runtime]
     others = [site for site in survey.sites if site not in mine]
-    found = []
+    moves = []
     for site in mine:
         spot = site.handed
         shared = spot is None or any(other.handed == spot or other.origin == site.origin for other in others)
         if spot is None or shared or spot.text.count(listen) != 1:
             return ()
-        found.append(MoveSite(site.server, name, spot, listen, to, ""))
-    return tuple({change.key: change for change in found}.values())
+        moves.append(MoveSite(site.server, name, spot, listen, to, ""))
+    return tuple({change.key: change for change in moves}.values())

@@ -22,17 +22,17 @@ class Step(msgspec.Struct, frozen=True):
 
 def steps(changes: Iterable[Change], place: Place) -> tuple[Step, ...]:
     """The operations of all changes, those on one thing merged, in the order in which they are carried out."""
-    found: dict[tuple[type[Primitive], str], Step] = {}
+    by_object: dict[tuple[type[Primitive], str], Step] = {}
     for change in changes:
         for operation in change.lowered(place):
             key = (type(operation), operation.thing)
-            there = found.get(key)
+            there = by_object.get(key)
             if there is None:
-                found[key] = Step(operation, (change,))
+                by_object[key] = Step(operation, (change,))
             else:
                 mine = there.changes if change in there.changes else (*there.changes, change)
-                found[key] = Step(there.operation.merged(operation), mine)
-    return tuple(sorted(found.values(), key=_rank))
+                by_object[key] = Step(there.operation.merged(operation), mine)
+    return tuple(sorted(by_object.values(), key=_rank))
 
 
 def _rank(step: Step) -> tuple[int, str]:
@@ -49,9 +49,9 @@ def restarts(changes: Sequence[Change], runtimes: Iterable[Runtime], platform: P
     ]
     wanted = [(service, "restart") for service in touched]
     wanted += [pair for change in changes for pair in change.services(platform)]
-    found: dict[str, Restart] = {}
+    by_service: dict[str, Restart] = {}
     unread = {change.service for change in changes if isinstance(change, Restart) and not change.reads}
     for service, verb in wanted:
         restart = Restart(service, cast("Any", verb), service not in unread)
-        found[service] = restart.joined(found[service]) if service in found else restart
-    return list(found.values())
+        by_service[service] = restart.joined(by_service[service]) if service in by_service else restart
+    return list(by_service.values())

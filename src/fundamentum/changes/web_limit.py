@@ -103,9 +103,9 @@ class WidenLimit(NewValue, frozen=True):
     def _written(self, *, any_value: bool = False) -> list[tuple[int, int]]:
         """Where its line has the value: a line may hold several statements of this name, each with its own."""
         text = self.spot.text if self.spot else ""
-        found = list(re.finditer(rf"\b{re.escape(self.name)}\s+(\"[^\"]*\"|[^\s;]+)", text, re.I))
-        meant = [match for match in found if match[1].strip('"') == self.before]
-        return [match.span(1) for match in (found if any_value or len(found) == 1 else meant)]
+        matches = list(re.finditer(rf"\b{re.escape(self.name)}\s+(\"[^\"]*\"|[^\s;]+)", text, re.I))
+        meant = [match for match in matches if match[1].strip('"') == self.before]
+        return [match.span(1) for match in (matches if any_value or len(matches) == 1 else meant)]
 
     def lowered(self, place: Place) -> Iterator[Primitive]:
         if self.spot is None:

@@ -57,7 +57,7 @@ class InstallLine(msgspec.Struct, frozen=True):
 def words_of(line: Sequence[str], tools: Collection[str]) -> list[str]:
     """The packages in the words of a command line, versions and architectures left out; ``tools`` install them."""
     text = " ".join(line).replace("\\", " ")
-    found: list[str] = []
+    lines: list[str] = []
     for word in re.split(r"[\s,;&|]+", text)[:500]:
         plain = re.sub(r"(?:[=/:].*|[+-])$", "", word)
         if (
@@ -67,8 +67,8 @@ def words_of(line: Sequence[str], tools: Collection[str]) -> list[str]:
             or not re.fullmatch(r"[A-Za-z0-9][\w.+-]*", plain)
         ):
             continue
-        found.append(plain)
-    return list(dict.fromkeys(word for word in found if word not in tools))
+        lines.append(plain)
+    return list(dict.fromkeys(word for word in lines if word not in tools))
 
 
 def translated(
@@ -124,10 +124,12 @@ def _extensions(word: str, extensions: Sequence[str], branch: str, survey: Surve
         part = _to_have(word, today, survey, offers)
         return msgspec.structs.replace(part, why=f"{part.why}; brings {brings}")
     if gone := next((gone for name in extensions if (gone := extension_gone(name, branch))), None):
-        instead = next((found for name in extensions if (found := instead_of(name))), None)
+        instead = next((renamed for name in extensions if (renamed := instead_of(name))), None)
         hint = f"; {instead} took its place" if instead else ""
         return Part(word, "gone", (), f"{extensions[0]} is not part of PHP since {gone}{hint}")
-    others = sorted({one for name in extensions for one in offers.branches_with(name)}, key=branch_key, reverse=True)
+    others = sorted(
+        {other for name in extensions for other in offers.branches_with(name)}, key=branch_key, reverse=True
+    )
     if others:
         return Part(word, "another-branch", (), f"offered for PHP {', '.join(others)}, and not for {branch}")
     known = any(name in catalogued(known_branch) for name in extensions for known_branch in known_branches())
@@ -197,5 +199,5 @@ def _to_have(word: str, today: tuple[str, ...], survey: Survey, offers: Offers) 
     installed = {package.name for package in survey.installed or ()}
     if set(today) <= installed:
         return Part(word, "installed", today, f"{' and '.join(today)} installed already")
-    found = [f"{offer.name} {offer.version} ({offer.source})" for name in today if (offer := offers.package(name))]
-    return Part(word, "installable", today, "; ".join(found))
+    described = [f"{offer.name} {offer.version} ({offer.source})" for name in today if (offer := offers.package(name))]
+    return Part(word, "installable", today, "; ".join(described))

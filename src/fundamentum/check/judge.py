@@ -56,7 +56,7 @@ def _for_web(needs: Needs, survey: Survey, target: Target, offers: Offers) -> Ju
         return _judged(needs, survey, target, offers, None)
     runtime = target.base or target.runtime
     neighbours = [site for site in survey.sites if site.runtime in (runtime.label, target.beside or runtime.label)]
-    met = [one for one in views(runtime, _answering(survey, target), neighbours) if not _shut_off(*one[1:])]
+    met = [at_site for at_site in views(runtime, _answering(survey, target), neighbours) if not _shut_off(*at_site[1:])]
     if not met:
         return _judged(needs, survey, target, offers, None)
     several = len(met) > 1
@@ -101,7 +101,7 @@ def _judged(needs: Needs, survey: Survey, target: Target, offers: Offers, site: 
             for finding in findings[1:]
         ]
     noted = (replace(finding, note=needs.note(finding.need)) for finding in findings)
-    return Judgement(needs, target, tuple(_on_record(one, needs.acceptance(one.need)) for one in noted))
+    return Judgement(needs, target, tuple(_on_record(finding, needs.acceptance(finding.need)) for finding in noted))
 
 
 _ELSEWHERE: Final = "PHP itself does not tell: survey the server, or record it (survey --recorder)"

@@ -60,14 +60,14 @@ def choose(survey: Survey, needs: Needs, selector: str | None, offers: Offers) -
 def _listed(survey: Survey, names: Sequence[str]) -> str:
     """The first sites, each with the runtime that it is handed to."""
     handed = {name: [site.runtime or "unknown" for site in survey.sites if site.name == name] for name in names[:20]}
-    more = f" and {len(names) - 20} more" if len(names) > 20 else ""
-    return ", ".join(f"{name} ({' and '.join(dict.fromkeys(to))})" for name, to in handed.items()) + more
+    and_more = f" and {len(names) - 20} more" if len(names) > 20 else ""
+    return ", ".join(f"{name} ({' and '.join(dict.fromkeys(to))})" for name, to in handed.items()) + and_more
 
 
 def _sites_of(survey: Survey, runtime: Runtime) -> str:
     names = list(dict.fromkeys(site.name for site in survey.sites if site.runtime == runtime.label))
-    more = f" and {len(names) - 3} more" if len(names) > 3 else ""
-    return f" ({', '.join(names[:3])}{more})" if names else ""
+    and_more = f" and {len(names) - 3} more" if len(names) > 3 else ""
+    return f" ({', '.join(names[:3])}{and_more})" if names else ""
 
 
 def _of_site(survey: Survey, selector: str, needs: Needs, offers: Offers) -> Target | None:
@@ -82,14 +82,14 @@ def _of_site(survey: Survey, selector: str, needs: Needs, offers: Offers) -> Tar
         raise ChoiceNeeded(f"{survey.server}: several runtimes serve {name}; choose one with --runtime: {parts}")
     if sites and sites[0].runtime is None:
         return _stray(survey, needs, sites[0], offers)
-    found = next((runtime for runtime in survey.runtimes if runtime.label in labels), None)
+    listed = next((runtime for runtime in survey.runtimes if runtime.label in labels), None)
     others = {site.runtime for site in survey.sites if name in (site.name, *site.aliases)} - labels
-    more = (
+    reason = (
         f"; other parts of it are handed to {' and '.join(sorted(map(str, others - {None})))}"
         if others - {None}
         else ""
     )
-    return Target(found, f"it serves {name}, as {sites[0].origin} says{more}", site=name) if found else None
+    return Target(listed, f"it serves {name}, as {sites[0].origin} says{reason}", site=name) if listed else None
 
 
 def _of_part(sites: list[Site], part: str) -> list[Site]:
@@ -231,11 +231,13 @@ def command_line(survey: Survey, target: Target) -> Target:
     """The PHP that programs are run with at set times: that of the branch which serves the web."""
     runtime = target.runtime
     same = (
-        one for one in survey.runtimes if one.sapi == "cli" and (one.branch, one.home) == (runtime.branch, runtime.home)
+        served_by
+        for served_by in survey.runtimes
+        if served_by.sapi == "cli" and (served_by.branch, served_by.home) == (runtime.branch, runtime.home)
     )
     reason = "runs the programs of the application at set times"
-    if found := next(same, None):
-        return Target(found, reason, wanted=target.wanted)
+    if listed := next(same, None):
+        return Target(listed, reason, wanted=target.wanted)
     return Target(
         fresh_runtime(survey, runtime.branch, "cli"), f"{reason}, once it is installed", False, wanted=target.wanted
     )

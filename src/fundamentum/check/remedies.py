@@ -41,15 +41,15 @@ def remedies(judgements: Sequence[Judgement], survey: Survey, label: str, levels
             demands[demand.key] = there.joined(demand) if there else demand
             if demand.lacking:
                 why.setdefault(demand.key, {})[reason] = None
-    found, lacking = Remedies(), [demand for demand in demands.values() if demand.lacking]
+    remedies_so_far, lacking = Remedies(), [demand for demand in demands.values() if demand.lacking]
     for key, demand in demands.items():
         change = demand.settled(label, survey, lacking) if demand.lacking else None
         if isinstance(change, Change):
-            there = found.changes.get(change.key)
-            found.changes[change.key] = there.joined(change) if there else change
-            found.reasons.setdefault(change.key, {}).update(why[key])
-            found.of_demand[key] = change
-    return found
+            there = remedies_so_far.changes.get(change.key)
+            remedies_so_far.changes[change.key] = there.joined(change) if there else change
+            remedies_so_far.reasons.setdefault(change.key, {}).update(why[key])
+            remedies_so_far.of_demand[key] = change
+    return remedies_so_far
 
 
 def _findings(judgements: Sequence[Judgement], levels: Sequence[Level]) -> Iterator[tuple[Judgement, Finding]]:
@@ -69,17 +69,17 @@ def refused(judgement: Judgement) -> bool:
 
 def with_remedies(judgement: Judgement, survey: Survey, offers: Offers) -> Judgement:
     """The judgement with the changes of a plan for it, and their lines as the remedies of its findings."""
-    found = remedies([judgement], survey, judgement.needs.name[:60], LEVELS)
-    told = _told(judgement, found, offers)
+    advised = remedies([judgement], survey, judgement.needs.name[:60], LEVELS)
+    told = _told(judgement, advised, offers)
     line = judgement.command_line
-    return replace(told, command_line=_told(line, found, offers)) if line else told
+    return replace(told, command_line=_told(line, advised, offers)) if line else told
 
 
-def _told(judgement: Judgement, found: Remedies, offers: Offers) -> Judgement:
+def _told(judgement: Judgement, advised: Remedies, offers: Offers) -> Judgement:
     def of(finding: Finding) -> Finding:
         lacking = [demand.key for demand in finding.demands if demand.lacking]
-        settled = [found.of_demand[key] for key in lacking if key in found.of_demand]
-        changes = tuple({change.key: found.changes[change.key] for change in settled}.values())
+        settled = [advised.of_demand[key] for key in lacking if key in advised.of_demand]
+        changes = tuple({change.key: advised.changes[change.key] for change in settled}.values())
         return _with_words(finding, changes, judgement, offers) if changes else finding
 
     return replace(judgement, findings=tuple(of(finding) for finding in judgement.findings))

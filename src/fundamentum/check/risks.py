@@ -83,10 +83,14 @@ def _exposed(survey: Survey, target: Target) -> Iterator[Risk]:
         if exposed.root not in roots:
             continue
         why, remedy = _EXPOSED[exposed.kind]
-        more = f" and {exposed.others} more" if exposed.others else ""
+        and_more = f" and {exposed.others} more" if exposed.others else ""
         quoted = shlex.quote(exposed.path)
         yield Risk(
-            f"{exposed.kind.replace('-', ' ')}", f"{exposed.path}{more}", why, remedy.format(path=quoted), exposed.root
+            f"{exposed.kind.replace('-', ' ')}",
+            f"{exposed.path}{and_more}",
+            why,
+            remedy.format(path=quoted),
+            exposed.root,
         )
 
 

@@ -46,11 +46,11 @@ def _for(needs: Needs, first: Survey, second: Survey) -> Iterator[Difference]:
             sides.append({finding.need: finding for finding in check(needs, survey).findings})
         except ChoiceNeeded as error:
             raise ChoiceNeeded(f"{survey.server}: {error}") from error
-    for need, one in sides[0].items():
+    for need, side in sides[0].items():
         other = sides[1][need]
-        if (one.verdict, one.state, one.found) != (other.verdict, other.state, other.found):
-            origins = (str(one.origin or ""), str(other.origin or "")) if need.startswith("setting:") else ("", "")
-            yield Difference(needs.name, need, _words(one), _words(other), origins)
+        if (side.verdict, side.state, side.found) != (other.verdict, other.state, other.found):
+            origins = (str(side.origin or ""), str(other.origin or "")) if need.startswith("setting:") else ("", "")
+            yield Difference(needs.name, need, _words(side), _words(other), origins)
 
 
 def _words(finding: Finding) -> str:
@@ -62,9 +62,9 @@ def _words(finding: Finding) -> str:
 
 def _system(first: Survey, second: Survey) -> Iterator[Difference]:
     for name in ("name", "architecture"):
-        one, two = getattr(first.system, name), getattr(second.system, name)
-        if one != two:
-            yield Difference("system", name, one or "unknown", two or "unknown")
+        value, other = getattr(first.system, name), getattr(second.system, name)
+        if value != other:
+            yield Difference("system", name, value or "unknown", other or "unknown")
 
 
 def _packages(first: Survey, second: Survey) -> Iterator[Difference]:
@@ -72,9 +72,9 @@ def _packages(first: Survey, second: Survey) -> Iterator[Difference]:
         return
     sides = [{package.name: package.version for package in survey.installed or ()} for survey in (first, second)]
     for name in sorted(set(sides[0]) | set(sides[1])):
-        one, two = sides[0].get(name, ABSENT), sides[1].get(name, ABSENT)
-        if one != two and _speaks_of_php(name):
-            yield Difference("packages", f"package:{name}", one, two)
+        value, other = sides[0].get(name, ABSENT), sides[1].get(name, ABSENT)
+        if value != other and _speaks_of_php(name):
+            yield Difference("packages", f"package:{name}", value, other)
 
 
 def _speaks_of_php(name: str) -> bool:
@@ -152,17 +152,17 @@ def _sites(first: Survey, second: Survey) -> Iterator[Difference]:
     sides = [{f"{site.name} {site.part or ''}".strip(): site for site in survey.sites} for survey in (first, second)]
     for name in sorted(set(sides[0]) | set(sides[1])):
         pair = [side.get(name) for side in sides]
-        one, two = ((site.runtime or "not known") if site else ABSENT for site in pair)
-        if one != two:
+        value, other = ((site.runtime or "not known") if site else ABSENT for site in pair)
+        if value != other:
             origins = tuple(str(site.origin) if site else "" for site in pair)
-            yield Difference("sites", f"site:{name}", one, two, (origins[0], origins[1]))
+            yield Difference("sites", f"site:{name}", value, other, (origins[0], origins[1]))
         if pair[0] and pair[1]:
             yield from _site(name, pair[0], pair[1])
 
 
-def _site(name: str, one: Site, two: Site) -> Iterator[Difference]:
+def _site(name: str, site: Site, other: Site) -> Iterator[Difference]:
     """What the web servers allow the same site, and whether they do so over HTTPS."""
-    sides = [{(limit.name, limit.part or ""): limit for limit in site.limits} for site in (one, two)]
+    sides = [{(limit.name, limit.part or ""): limit for limit in site.limits} for site in (site, other)]
     for key in sorted(set(sides[0]) & set(sides[1])):
         a, b = sides[0][key], sides[1][key]
         if a.value != b.value:
@@ -170,13 +170,13 @@ def _site(name: str, one: Site, two: Site) -> Iterator[Difference]:
             yield Difference(
                 f"site {name}", what, a.value or "built-in", b.value or "built-in", (str(a.origin), str(b.origin))
             )
-    if one.secure != two.secure:
-        yield Difference(f"site {name}", "https", "on" if one.secure else "off", "on" if two.secure else "off")
+    if site.secure != other.secure:
+        yield Difference(f"site {name}", "https", "on" if site.secure else "off", "on" if other.secure else "off")
 
 
 def grouped(differences: Iterable[Difference]) -> Mapping[str, Sequence[Difference]]:
     """By where they are, in order."""
-    found: dict[str, list[Difference]] = {}
+    by_what: dict[str, list[Difference]] = {}
     for difference in differences:
-        found.setdefault(difference.where, []).append(difference)
-    return found
+        by_what.setdefault(difference.where, []).append(difference)
+    return by_what

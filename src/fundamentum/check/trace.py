@@ -307,6 +307,6 @@ def _command(name: str, survey: Survey, offers: Offers, applications: Sequence[N
         Wanted(needs.name, need.level, need.text, needs.note(need.key) or "")
         for needs in applications
         for need in needs.of(CommandNeed)
-        if name in (one for one, _ in need.alternatives)
+        if name in (alternative for alternative, _ in need.alternatives)
     )
     yield Trace("command", name, tuple(about), tuple(runtimes), (*installed, *_offered(packages, offers)), wanted)

@@ -33,18 +33,20 @@ def applications(options: argparse.Namespace) -> list[Needs]:
     beside ``NAME.needs.toml``.  An acceptance that matches nothing is remarked.
     """
 
-    common = tuple(one for word in options.accepted for one in load_accepted(named(word), today=date.today()))
-    found = []
+    common = tuple(
+        acceptance for word in options.accepted for acceptance in load_accepted(named(word), today=date.today())
+    )
+    read = []
     for word in options.applications:
         needs, path = application(word), _beside(word)
         if needs.from_text and (where := entry("fundamentum.cli", "texts").here(options)):
             needs = entry("fundamentum.cli", "texts").with_directory(needs, where)
         accepted = (*(load_accepted(path, today=date.today()) if path else ()), *common)
-        found.append(replace(needs, accepted=accepted) if accepted else needs)
+        read.append(replace(needs, accepted=accepted) if accepted else needs)
     write_remarks(
-        f"{acceptance.where}: '{acceptance.need}' is no need of these applications" for acceptance in unmatched(found)
+        f"{acceptance.where}: '{acceptance.need}' is no need of these applications" for acceptance in unmatched(read)
     )
-    return found
+    return read
 
 
 def _beside(word: str) -> Path | None:
@@ -57,16 +59,16 @@ def _beside(word: str) -> Path | None:
         path = paths[0]
     if not path.name.endswith(SUFFIX):
         return None
-    beside = path.with_name(path.name.removesuffix(SUFFIX) + ACCEPTED)
-    return beside if beside.is_file() else None
+    file = path.with_name(path.name.removesuffix(SUFFIX) + ACCEPTED)
+    return file if file.is_file() else None
 
 
 def needs_files(folder: Path) -> list[Path]:
     """The needs files in a directory, which may be somebody else's: among the first names, and no links out of it."""
     try:
         with os.scandir(folder) as entries:
-            some = [one for one in itertools.islice(entries, MAX_NAMES) if one.name.endswith(SUFFIX)]
-            return sorted(folder / one.name for one in some if one.is_file(follow_symlinks=False))
+            some = [file for file in itertools.islice(entries, MAX_NAMES) if file.name.endswith(SUFFIX)]
+            return sorted(folder / file.name for file in some if file.is_file(follow_symlinks=False))
     except OSError as error:
         raise InputError(str(folder), f"cannot be read: {error.strerror}") from error
 
@@ -82,7 +84,7 @@ def application(word: str) -> Needs:
     if path.is_dir():
         paths = needs_files(path)
         if len(paths) > 1:
-            names = ", ".join(one.name for one in paths)
+            names = ", ".join(file.name for file in paths)
             raise InputError(word, f"holds several needs files: {names}; name one *{SUFFIX}")
         if not paths:
             result = entry("fundamentum.cli", "derivation").derived(path)

@@ -38,11 +38,11 @@ class Parser(argparse.ArgumentParser):
         if choice:
             word, known = choice[1], re.findall(r"[\w-]+", choice[2])
         elif unknown:
-            word, known = unknown[1], [option for one in self._all() for option in one._option_string_actions]
+            word, known = unknown[1], [option for parser in self._all() for option in parser._option_string_actions]
         else:
             return ""
-        found: str = entry("fundamentum.catalog", "near").did_you_mean(word, known)
-        return found
+        suggestion: str = entry("fundamentum.catalog", "near").did_you_mean(word, known)
+        return suggestion
 
     def _all(self) -> "Iterator[argparse.ArgumentParser]":
         """This parser, and those of its commands."""
@@ -68,9 +68,11 @@ def _check(command: argparse.ArgumentParser) -> None:
     command.add_argument(
         "--format", choices=checks.names(), default="text", help="how to write the findings (default: text)"
     )
-    more = command.add_mutually_exclusive_group()
-    more.add_argument("--quiet", action="store_true", help="as text, one line for each application, and no remarks")
-    more.add_argument("--verbose", action="store_true", help="as text, also where each need is met that is met")
+    exclusive = command.add_mutually_exclusive_group()
+    exclusive.add_argument(
+        "--quiet", action="store_true", help="as text, one line for each application, and no remarks"
+    )
+    exclusive.add_argument("--verbose", action="store_true", help="as text, also where each need is met that is met")
 
 
 def _plan(command: argparse.ArgumentParser) -> None:

@@ -20,12 +20,12 @@ def run(options: argparse.Namespace) -> int:
     if not options.applications and options.newest:
         raise InputError("--newest", "is about several releases of one application: name them")
     if not options.applications:
-        found: int = entry("fundamentum.cli", "served").check(options)
-        return found
+        status: int = entry("fundamentum.cli", "served").check(options)
+        return status
     wanted = applications(options)
     survey = server(options, wanted)
     named, offers = selectors(options, survey), Offers(survey)
-    judgements = [check(needs, survey, one, offers) for needs, one in zip(wanted, named, strict=True)]
+    judgements = [check(needs, survey, selector, offers) for needs, selector in zip(wanted, named, strict=True)]
     if options.newest:
         return _newest(options, judgements, survey.server)
     form = entry("fundamentum.report.checks", options.format)

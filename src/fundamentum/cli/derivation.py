@@ -40,11 +40,11 @@ def derived(directory: Path, *, fresh: bool = False) -> Answer:
 
 def _of_archive(path: Path) -> Answer:
     """What an archive tells, which is read anew each time."""
-    with entry("fundamentum.derive.application", "archive").opened(path) as found:
+    with entry("fundamentum.derive.application", "archive").opened(path) as opened:
         progress = Progress()
         try:
-            result = entry("fundamentum.derive", "derive").derive_listed(Listing(str(found.root)), progress)
+            result = entry("fundamentum.derive", "derive").derive_listed(Listing(str(opened.root)), progress)
         finally:
             progress.end()
-        result = result.with_remarks(found.remarks)
+        result = result.with_remarks(opened.remarks)
         return cache.answer(result, entry("fundamentum.derive", "needs_file").written(result))

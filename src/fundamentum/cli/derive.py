@@ -28,11 +28,11 @@ def run(options: argparse.Namespace) -> int:
         document = entry("fundamentum.report", "derive_documents").derive_document(answer.derived())
         return _written(options, entry("fundamentum.report", "escape").as_json(document))
     if options.explain is not None:
-        whole = answer.derived()
-        found = _text().explained(whole, options.explain)
-        if not found:
+        result = answer.derived()
+        explanation = _text().explained(result, options.explain)
+        if not explanation:
             raise InputError(options.directory, f"nothing in it speaks of '{options.explain}'")
-        _text().write_explained(_console(), whole, found)
+        _text().write_explained(_console(), result, explanation)
     elif options.output is None:
         _text().write_derived(_console(), answer.derived())
     elif options.output == "-":
@@ -83,14 +83,14 @@ def _of_text(options: argparse.Namespace) -> int:
         data, where = texts.pasted(), texts.PASTED
     else:
         data, where = read_named(Path(options.directory), texts.MAX_SIZE, "a text of requirements"), options.directory
-    found = entry("fundamentum.prose", "requirements").requirements(data, where)
-    write_remarks(texts.not_understood(found, where))
+    understood = entry("fundamentum.prose", "requirements").requirements(data, where)
+    write_remarks(texts.not_understood(understood, where))
     if options.output is None:
-        entry("fundamentum.report", "prose_text").write_understood(_console(), found)
+        entry("fundamentum.report", "prose_text").write_understood(_console(), understood)
     elif options.output == "-":
-        write_out(found.text)
+        write_out(understood.text)
     else:
-        write_whole(options.output, found.text.encode("utf-8"))
+        write_whole(options.output, understood.text.encode("utf-8"))
     return 0
 
 

@@ -58,8 +58,8 @@ def _made(options: argparse.Namespace) -> tuple[Plan, Survey]:
     survey = server(options, wanted)
     added: list[str] = []
     for word in options.index:
-        survey, more = entry("fundamentum.survey", "added_index").with_index(survey, word)
-        added += more
+        survey, repository = entry("fundamentum.survey", "added_index").with_index(survey, word)
+        added += repository
     site = _site(options, wanted, survey)
     sites = [options.runtime] if site else selectors(options, survey)
     recommended = not options.required_only

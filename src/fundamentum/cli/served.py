@@ -29,7 +29,7 @@ MAX_SITES: Final = 200
 _ONLY_FILES = "tells nothing of the applications: name an APP, or give the server itself or its root directory"
 
 
-class Found(msgspec.Struct, frozen=True):
+class ServedApplication(msgspec.Struct, frozen=True):
     """An application that a site serves."""
 
     served: Served
@@ -40,7 +40,7 @@ class Server(msgspec.Struct, frozen=True):
     """What a server serves."""
 
     survey: Survey
-    applications: tuple[Found, ...]
+    applications: tuple[ServedApplication, ...]
     others: tuple[Served, ...]
     """Sites of which that cannot be told, each with why."""
 
@@ -54,51 +54,53 @@ def on_server(options: argparse.Namespace) -> Server:
         if getattr(options, name):
             raise InputError(f"--{name}", "says where an application stands: name that APP")
     first = look(reference, sudo=options.sudo, ask=options.ask)
-    found: list[Found] = []
+    applications: list[ServedApplication] = []
     others: list[Served] = []
     known: dict[Path, Needs] = {}
     todo = deque(served(first, host_of(reference)))
-    while todo and len(found) < MAX_SITES:
-        one = todo.popleft()
-        if one.directory is None:
-            others.append(one)
+    while todo and len(applications) < MAX_SITES:
+        application = todo.popleft()
+        if application.directory is None:
+            others.append(application)
             continue
         try:
-            needs = known[one.directory] = known.get(one.directory) or _needs(one)
+            needs = known[application.directory] = known.get(application.directory) or _needs(application)
         except SeveralApplications as error:
-            todo.extendleft(_within(one, name) for name in reversed(error.names))
+            todo.extendleft(_within(application, name) for name in reversed(error.names))
         except InputError as error:
-            others.append(replace(one, why=str(error).removeprefix(f"{one.directory}: ")))
+            others.append(replace(application, why=str(error).removeprefix(f"{application.directory}: ")))
         else:
-            found.append(Found(one, needs))
+            applications.append(ServedApplication(application, needs))
     if todo:
         write_remarks([f"{todo[0].site} and {len(todo) - 1} more are not looked at: name an APP for those"])
-    asked = asked_by([one.needs for one in found])
-    survey = look(reference, sudo=options.sudo, ask=options.ask, asked=asked) if found else first
-    return Server(survey, tuple(found), tuple(others))
+    asked = asked_by([served_application.needs for served_application in applications])
+    survey = look(reference, sudo=options.sudo, ask=options.ask, asked=asked) if applications else first
+    return Server(survey, tuple(applications), tuple(others))
 
 
-def _within(one: Served, name: str) -> Served:
+def _within(application: Served, name: str) -> Served:
     """One of several applications below a document root."""
-    assert one.directory is not None
-    return replace(one, folder=posixpath.join(one.folder, name), directory=one.directory / name)
+    assert application.directory is not None
+    return replace(application, folder=posixpath.join(application.folder, name), directory=application.directory / name)
 
 
-def _needs(one: Served) -> Needs:
+def _needs(application: Served) -> Needs:
     """What its directory tells; a needs file in it may add to that, and takes nothing away: it is somebody else's."""
-    assert one.directory is not None
-    answer = derived(one.directory)
-    write_remarks(f"{one.site}: {remark}" for remark in answer.remarks)
+    assert application.directory is not None
+    answer = derived(application.directory)
+    write_remarks(f"{application.site}: {remark}" for remark in answer.remarks)
     needs = parse(answer.text, f"{answer.name} (derived)")
-    for path in needs_files(one.directory)[:1]:
+    for path in needs_files(application.directory)[:1]:
         try:
-            more = load(path)
+            beside_it = load(path)
         except InputError as error:
-            write_remarks([f"{one.site}: {error}: not counted"])
+            write_remarks([f"{application.site}: {error}: not counted"])
             continue
         levels = {need.key: need.level for need in needs.needs if hasattr(need, "level")}
-        added = [need for need in more.needs if need.key not in {one.key for one in needs.needs}]
-        raised = {need.key: need for need in more.needs if levels.get(need.key) == "recommended" and _required(need)}
+        added = [need for need in beside_it.needs if need.key not in {own.key for own in needs.needs}]
+        raised = {
+            need.key: need for need in beside_it.needs if levels.get(need.key) == "recommended" and _required(need)
+        }
         kept = [raised.get(need.key, need) for need in needs.needs]
         needs = replace(needs, needs=(*kept, *added))
     return needs
@@ -120,16 +122,19 @@ def check(options: argparse.Namespace) -> int:
     form = entry("fundamentum.report.checks", options.format)
     text = options.format == "text"
     if text:
-        rows = [(one.served, one.needs, judgement) for one, judgement in zip(server.applications, judged, strict=True)]
+        rows = [
+            (application.served, application.needs, judgement)
+            for application, judgement in zip(server.applications, judged, strict=True)
+        ]
         entry("fundamentum.report", "served_text").write_served(sys.stdout, server.survey, rows, server.others, offers)
-    shown = [one for one in judged if not one.satisfied] if text else judged
+    shown = [judgement for judgement in judged if not judgement.satisfied] if text else judged
     if shown and not (text and options.quiet):
         if text:
             sys.stdout.write("\n")
         form.write(sys.stdout, shown, server.survey, today=date.today(), following=_following(options), detail=detail)
     elif not text:
         form.write(sys.stdout, shown, server.survey, today=date.today(), following="", detail=detail)
-    return 0 if judged and all(one.satisfied for one in judged) else 1
+    return 0 if judged and all(judgement.satisfied for judgement in judged) else 1
 
 
 def _following(options: argparse.Namespace) -> str:

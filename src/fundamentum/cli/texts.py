@@ -42,16 +42,16 @@ def of_text(data: bytes, where: str) -> Needs:
     write_remarks(not_understood(understood, where))
     # A file with a table about the web server asks for more than the one sentence that led to it.
     named = any(statement.key == "server" for _, statements in understood.sentences for statement in statements)
-    beside = {"web:listing", "web:home"} | (set() if named else {"web:served"})
-    kept = tuple(need for need in understood.needs.needs if need.key not in beside)
+    unasked = {"web:listing", "web:home"} | (set() if named else {"web:served"})
+    kept = tuple(need for need in understood.needs.needs if need.key not in unasked)
     return replace(understood.needs, needs=kept, from_text=True)
 
 
-def not_understood(found: Understood, where: str) -> list[str]:
+def not_understood(understood: Understood, where: str) -> list[str]:
     """A line for each sentence of which nothing was understood."""
-    lines = [f"{where}:{line.number}: not understood: {line.text[:160]}" for line in found.rest[:MAX_SHOWN]]
-    more = len(found.rest) - MAX_SHOWN
-    return [*lines, f"{where}: and {more} more sentences"] if more > 0 else lines
+    lines = [f"{where}:{line.number}: not understood: {line.text[:160]}" for line in understood.rest[:MAX_SHOWN]]
+    not_shown = len(understood.rest) - MAX_SHOWN
+    return [*lines, f"{where}: and {not_shown} more sentences"] if not_shown > 0 else lines
 
 
 def here(options: argparse.Namespace) -> Path | None:
@@ -72,11 +72,19 @@ def with_directory(needs: Needs, directory: Path) -> Needs:
     """The needs of a text, and what else the application's directory tells that it has not complained of yet."""
     answer = derived(directory)
     write_remarks(answer.remarks)
-    more = parse(answer.text, f"{answer.name} (derived)")
+    application = parse(answer.text, f"{answer.name} (derived)")
     known = [need.key for need in needs.needs if not isinstance(need, PhpNeed) or need.versions.alternatives]
     others = tuple(
-        need for need in more.needs if not any(key.covers(need.key) or need.key.covers(key) for key in known)
+        need for need in application.needs if not any(key.covers(need.key) or need.key.covers(key) for key in known)
     )
     kept = tuple(need for need in needs.needs if need.key in known)
-    notes = {str(need.key): f"not complained of yet; {more.note(need.key) or 'derived'}"[:300] for need in others}
-    return replace(needs, name=more.name, version=more.version, needs=(*kept, *others), notes={**notes, **needs.notes})
+    notes = {
+        str(need.key): f"not complained of yet; {application.note(need.key) or 'derived'}"[:300] for need in others
+    }
+    return replace(
+        needs,
+        name=application.name,
+        version=application.version,
+        needs=(*kept, *others),
+        notes={**notes, **needs.notes},
+    )

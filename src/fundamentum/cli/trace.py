@@ -68,9 +68,9 @@ def _translated(words: list[str], options: argparse.Namespace) -> int:
     former = [name for word in wanted for name in said("packages").get(word.lower(), "").split()]
     survey = server(options, [], commands=[], packages=[*wanted, *former])
     offers = Offers(survey)
-    found = install_line.translated(wanted, survey, offers, _brought(survey, offers))
+    line = install_line.translated(wanted, survey, offers, _brought(survey, offers))
     write_remarks(survey)
-    write_line(terminal.console_for(sys.stdout), found, survey, offers)
+    write_line(terminal.console_for(sys.stdout), line, survey, offers)
     return 0
 
 
@@ -90,16 +90,18 @@ def _along(survey: Survey) -> Callable[[str], Sequence[str]] | None:
     dependencies = entry("fundamentum.plan", "package_dependencies")
 
     def told(name: str) -> Iterator[str]:
-        found = dependencies.Resolver(survey, offers).along([name])
-        number = len(found.packages)
+        packages = dependencies.Resolver(survey, offers).along([name])
+        number = len(packages.packages)
         what = (
-            f"{number} {'package' if number == 1 else 'packages'}: {', '.join(found.packages)}" if number else "nothing"
+            f"{number} {'package' if number == 1 else 'packages'}: {', '.join(packages.packages)}"
+            if number
+            else "nothing"
         )
         yield f"would bring along {what}"
-        yield f"{size_in_words(found.fetch)} to fetch, {size_in_words(found.space)} more on the disk"
-        if found.removed:
-            yield f"would take away {', '.join(found.removed)}"
-        if found.missing:
-            yield f"cannot be installed: {', '.join(found.missing)}"
+        yield f"{size_in_words(packages.fetch)} to fetch, {size_in_words(packages.space)} more on the disk"
+        if packages.removed:
+            yield f"would take away {', '.join(packages.removed)}"
+        if packages.missing:
+            yield f"cannot be installed: {', '.join(packages.missing)}"
 
     return lambda name: list(told(name))

@@ -68,5 +68,6 @@ def _speaks_for_itself(file: SourceFile, manifest: Manifest) -> bool:
     if file.part != "bundled" or not under_vendor(file.library):
         return False
     return file.library in manifest.stated or any(
-        one in manifest.stated for one in ("/".join(file.library.split("/")[-2:]), file.library.rpartition("/")[2])
+        package in manifest.stated
+        for package in ("/".join(file.library.split("/")[-2:]), file.library.rpartition("/")[2])
     )

@@ -141,29 +141,29 @@ def _versions(need: DatabaseNeed) -> str:
 
 
 def _said_by(needs: Needs) -> dict[str, str]:
-    found: dict[str, str] = {
+    levels: dict[str, str] = {
         str(need.key): f"{need.level} {need.versions[0] if len(need.versions) == 1 else ''}".removesuffix("any").strip()
         + (f" ({need.way})" if need.way == "command_line" else "")
         for need in needs.of(ExtensionNeed)
     }
-    found |= {str(need.key): need.level for need in needs.of(AbsentNeed)}
-    found |= {str(need.key): f"{need.level} {need.text.partition(' ')[2]}".strip() for need in needs.of(LibraryNeed)}
+    levels |= {str(need.key): need.level for need in needs.of(AbsentNeed)}
+    levels |= {str(need.key): f"{need.level} {need.text.partition(' ')[2]}".strip() for need in needs.of(LibraryNeed)}
     words = {int(value): word for word, value in _BUILDS.items()}
-    found |= {str(need.key): f"{need.level} {words[need.wanted]}" for need in needs.of(BuildNeed)}
-    found |= {"php:preferred": f"recommended {needs.preferred}"} if needs.preferred else {}
-    found |= {need.key: need.level for need in needs.of(LoaderNeed)}
-    found |= {str(need.key): need.level for need in needs.of(FeatureNeed)}
+    levels |= {str(need.key): f"{need.level} {words[need.wanted]}" for need in needs.of(BuildNeed)}
+    levels |= {"php:preferred": f"recommended {needs.preferred}"} if needs.preferred else {}
+    levels |= {need.key: need.level for need in needs.of(LoaderNeed)}
+    levels |= {str(need.key): need.level for need in needs.of(FeatureNeed)}
     settings = {str(need.key): f"{need.level} {need.condition.text}" for need in needs.of(SettingNeed)}
-    found |= {need.key: f"{need.level} {need.text}" for need in needs.of(LimitNeed) if need.key == "uploads:largest"}
-    found |= {need.key: f"{need.level} {need.access}" for need in needs.of(DirectoryNeed)}
-    found |= {need.key: f"{need.level} {_versions(need)}".strip() for need in needs.of(DatabaseNeed)}
-    found |= {need.key: need.level for need in needs.of(CommandNeed)}
-    found |= {str(need.key): need.level for need in needs.of(ServiceNeed)}
-    found |= {str(need.key): f"{need.level} {need.text}" for need in needs.of(TaskNeed)}
-    found |= {str(need.key): need.level for need in needs.of(FunctionNeed)}
-    found |= {str(need.key): need.level for need in needs.of(WebNeed) if need.aspect == "module"}
+    levels |= {need.key: f"{need.level} {need.text}" for need in needs.of(LimitNeed) if need.key == "uploads:largest"}
+    levels |= {need.key: f"{need.level} {need.access}" for need in needs.of(DirectoryNeed)}
+    levels |= {need.key: f"{need.level} {_versions(need)}".strip() for need in needs.of(DatabaseNeed)}
+    levels |= {need.key: need.level for need in needs.of(CommandNeed)}
+    levels |= {str(need.key): need.level for need in needs.of(ServiceNeed)}
+    levels |= {str(need.key): f"{need.level} {need.text}" for need in needs.of(TaskNeed)}
+    levels |= {str(need.key): need.level for need in needs.of(FunctionNeed)}
+    levels |= {str(need.key): need.level for need in needs.of(WebNeed) if need.aspect == "module"}
     php = {"php": str(needs.php)} if needs.php.alternatives else {}
-    return {**php, **found, **settings}
+    return {**php, **levels, **settings}
 
 
 def _change(key: str, old: str | None, new: str | None) -> str:
@@ -175,10 +175,10 @@ def _change(key: str, old: str | None, new: str | None) -> str:
 def _table(parent: tomlkit.TOMLDocument | Table, name: str) -> Table:
     if name not in parent:
         parent.add(name, tomlkit.table())
-    found = parent[name]
-    if not isinstance(found, Table):
+    table = parent[name]
+    if not isinstance(table, Table):
         raise InputError("needs file", f"[{name}] must be a table")
-    return found
+    return table
 
 
 def _fill(document: tomlkit.TOMLDocument, entries: Iterable[Entry]) -> None:
@@ -230,7 +230,7 @@ def _set(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         return
     levels = ("absent",) if kind == "absent" else LEVEL_TABLES
     tables = [table, *([table["command_line"]] if "command_line" in table else [])]
-    for listed in (one[level] for one in tables for level in levels if level in one):
+    for listed in (written[level] for written in tables for level in levels if level in written):
         for at in range(len(listed) - 1, -1, -1):
             if "|".join(_plain(part) for part in str(listed[at]).split("|")) == names.lower():
                 del listed[at]

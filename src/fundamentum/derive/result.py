@@ -78,9 +78,9 @@ class Derived(msgspec.Struct, frozen=True, array_like=True):
         return msgspec.structs.replace(self, remarks=(*remarks, *self.remarks))
 
 
-def packed(found: Derived) -> bytes:
+def packed(derived: Derived) -> bytes:
     """All of it, for :func:`unpacked`."""
-    return msgspec.msgpack.encode(found)
+    return msgspec.msgpack.encode(derived)
 
 
 def unpacked(data: bytes) -> Derived:

@@ -53,7 +53,7 @@ def kept_from(site: Site, places: Mapping[str, Place], target: Target) -> Settin
     setting = fenced(script, target)
     if setting is None or setting.value is None:
         return None
-    below = {one.origin for layer in site.layers if layer.below for one in layer.values}
+    below = {assignment.origin for layer in site.layers if layer.below for assignment in layer.values}
     return None if setting.origin in below else setting
 
 
@@ -83,9 +83,9 @@ def judge_command(finding: Finding, path: str, target: Target) -> Finding:
         why = f"whether PHP may run programs is not known: look at disable_functions at {setting.origin}"
         return replace(finding, verdict="unknown", remedy=why)
     if setting and gone.issuperset(RUNNERS):
-        found = f"{finding.found}, but disable_functions lets PHP run no program ({setting.origin})"
+        actual = f"{finding.found}, but disable_functions lets PHP run no program ({setting.origin})"
         remedy = f"take what the application calls ({', '.join(RUNNERS)}) out of disable_functions at {setting.origin}"
-        return replace(finding, verdict="unmet", found=found, remedy=remedy, origin=setting.origin)
+        return replace(finding, verdict="unmet", found=actual, remedy=remedy, origin=setting.origin)
     remarks = [finding.remark] if finding.remark else []
     if setting and (some := [name for name in RUNNERS if name in gone]):
         remarks.append(f"disable_functions takes {', '.join(some)} away ({setting.origin})")

@@ -83,5 +83,5 @@ def user_of(survey: Survey, target: Target) -> str | None:
 
 def inside(path: str, folder: str) -> bool:
     """Whether a path is a folder or stands somewhere in it."""
-    whole = posixpath.normpath(folder).rstrip("/")
-    return path == whole or path.startswith(f"{whole}/")
+    asked = posixpath.normpath(folder).rstrip("/")
+    return path == asked or path.startswith(f"{asked}/")

@@ -29,7 +29,7 @@ def service_of_server(survey: Survey, site: Site) -> str:
 
 def sandbox_of(service: str, survey: Survey) -> Sandbox | None:
     """What a service is kept from; None: from nothing."""
-    return next((one for one in survey.sandboxes if one.service == service), None)
+    return next((sandbox for sandbox in survey.sandboxes if sandbox.service == service), None)
 
 
 def out_of_sight(path: str, service: str, survey: Survey) -> Fence | None:
@@ -66,9 +66,9 @@ def in_sandbox(finding: Finding, path: str, access: str, survey: Survey, target:
         remedy = f"add ReadWritePaths={path} under [Service] ({_edited(service)})"
     else:
         return finding
-    found = f"{finding.found}, but {words}"
+    actual = f"{finding.found}, but {words}"
     together = "; ".join(filter(None, (finding.remedy, remedy)))
-    return replace(finding, verdict="unmet", found=found, remedy=together, origin=fence.origin)
+    return replace(finding, verdict="unmet", found=actual, remedy=together, origin=fence.origin)
 
 
 def _edited(service: str) -> str:

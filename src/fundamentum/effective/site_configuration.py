@@ -167,9 +167,9 @@ def _from_neighbours(merge: _Merge, site: Site, neighbours: Sequence[Site]) -> N
         for layer in other.layers if other is not site else ():
             if layer.kind in ("request", "request-admin"):
                 left = [
-                    one.name
-                    for one in layer.values
-                    if one.value is None or not merge.known.refuses(one.name, one.value)
+                    assignment.name
+                    for assignment in layer.values
+                    if assignment.value is None or not merge.known.refuses(assignment.name, assignment.value)
                 ]
                 merge.unknown(layer.origin, heeds=False, names=None if layer.unread else left)
 
@@ -181,7 +181,7 @@ def _sections(merge: _Merge, sections: Iterable[Section], site: Site, below: str
     paths = [
         section for section in sections if section.kind == "path" and folder.startswith(section.match.rstrip("/") + "/")
     ]
-    for section in (*hosts, *sorted(paths, key=lambda one: len(one.match.rstrip("/")))):
+    for section in (*hosts, *sorted(paths, key=lambda section: len(section.match.rstrip("/")))):
         for assignment in section.values:
             if assignment.name in merge.settings and assignment.name not in TAKING:
                 merge.locked.discard(assignment.name)
@@ -194,7 +194,7 @@ def _names(site: Site) -> set[str]:
 
 def _user_files(merge: _Merge, layers: Iterable[Layer]) -> None:
     before = dict(merge.settings)
-    for layer in sorted((layer for layer in layers if layer.kind == "user-ini"), key=lambda one: len(one.below)):
+    for layer in sorted((layer for layer in layers if layer.kind == "user-ini"), key=lambda layer: len(layer.below)):
         if layer.unread:
             merge.unknown(layer.origin)
         for assignment in layer.values:

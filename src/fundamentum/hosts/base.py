@@ -192,41 +192,41 @@ class Below(msgspec.Struct, frozen=True):
 
 def folders_below(host: Host, root: str) -> Below:
     """The directories in which files of a site's own may lie: neither hidden ones, nor libraries, nor far below."""
-    found: list[tuple[str, frozenset[str]]] = []
+    parts: list[tuple[str, frozenset[str]]] = []
     todo = [("", 0)]
     for path, depth in todo:
-        if len(found) > MAX_BELOW:
-            return Below(tuple(found[1:]), True)
-        whole = posixpath.join(root, path)
+        if len(parts) > MAX_BELOW:
+            return Below(tuple(parts[1:]), True)
+        absolute = posixpath.join(root, path)
         try:
-            entries = host.entries(whole)
+            entries = host.entries(absolute)
         except HostError:
             continue
-        found.append((path, frozenset(name for name, _ in entries)))
+        parts.append((path, frozenset(name for name, _ in entries)))
         for name, about in entries if depth < MAX_DEPTH_BELOW else ():
             if name.startswith(".") or name in LIBRARIES:
                 continue
-            about = about or host.stat(posixpath.join(whole, name))  # a link may lead to a directory as well
+            about = about or host.stat(posixpath.join(absolute, name))  # a link may lead to a directory as well
             if about and about.is_directory:
                 todo.append((posixpath.join(path, name), depth + 1))
-    return Below(tuple(found[1:]))
+    return Below(tuple(parts[1:]))
 
 
 def matching(host: Host, pattern: str) -> list[str]:
     """The paths that fit a shell pattern, in order; ``*`` does not match a leading dot or a slash."""
-    found = ["/"]
+    folders = ["/"]
     wild = False
     for part in pattern.strip("/").split("/")[:MAX_PARTS]:
         if any(c in part for c in "*?["):
             wild = True
             fits = re.compile(fnmatch.translate(re.sub(r"\*+", "*", part[:255])))
             hidden = part.startswith(".")
-            found = [
+            folders = [
                 posixpath.join(folder, name)
-                for folder in found
+                for folder in folders
                 for name in listed(host, folder)
                 if (hidden or not name.startswith(".")) and fits.match(name)
             ][:MAX_PATTERN]
         else:
-            found = [posixpath.join(folder, part) for folder in found]
-    return [path for path in found if wild or host.stat(path)]
+            folders = [posixpath.join(folder, part) for folder in folders]
+    return [path for path in folders if wild or host.stat(path)]

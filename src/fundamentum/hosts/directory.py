@@ -130,41 +130,41 @@ class DirectoryHost:
         self.budget.entry()
         try:
             with os.scandir(real) as entries:
-                found = [entry.name for entry in itertools.islice(entries, MAX_NAMES + 1)]
+                listed = [entry.name for entry in itertools.islice(entries, MAX_NAMES + 1)]
         except (FileNotFoundError, NotADirectoryError):
             return []
         except OSError as error:
             raise HostError(f"{path}: {error.strerror}") from error
-        self.budget.entry(len(found))
-        if len(found) > MAX_NAMES:
+        self.budget.entry(len(listed))
+        if len(listed) > MAX_NAMES:
             raise HostError(f"{path}: more than {MAX_NAMES:,} names: not listed")
-        odd = [name for name in found if not name.isascii() and any(0xDC80 <= ord(c) <= 0xDCFF for c in name)]
+        odd = [name for name in listed if not name.isascii() and any(0xDC80 <= ord(c) <= 0xDCFF for c in name)]
         self.passed_over += [path] if odd else []
-        return sorted((name for name in found if name not in odd), key=os.fsencode)
+        return sorted((name for name in listed if name not in odd), key=os.fsencode)
 
     def entries(self, path: str) -> list[tuple[str, Stat | None]]:
         if path in self._entries:
             return self._entries[path]
         names = self.names(path)
         real = self._outside(path) or ""
-        found: list[tuple[str, Stat | None]] = []
+        listed: list[tuple[str, Stat | None]] = []
         for name in names:
             try:
                 about = os.lstat(f"{real}/{name}")
             except OSError:
                 continue
-            found.append((name, None if stat_module.S_ISLNK(about.st_mode) else _stat(about)))
-        self._entries[path] = found
-        return found
+            listed.append((name, None if stat_module.S_ISLNK(about.st_mode) else _stat(about)))
+        self._entries[path] = listed
+        return listed
 
     def stat(self, path: str) -> Stat | None:
         try:
             self.budget.entry()
             real = self._outside(path)
-            found = os.stat(real) if real is not None else None
+            status = os.stat(real) if real is not None else None
         except (OSError, ValueError, HostError):
             return None
-        return None if found is None else _stat(found)
+        return None if status is None else _stat(status)
 
     def changed(self, path: str) -> float | None:
         about = self.stat(path)
@@ -266,13 +266,13 @@ class DirectoryHost:
                 inside = self._folder(folder)
                 if inside is None:
                     return None
-                found = f"{self._prefix}{inside}/{name}"
+                absolute = f"{self._prefix}{inside}/{name}"
                 try:
-                    target = os.readlink(found) if os.path.islink(found) else ""  # asked first: most are none
+                    target = os.readlink(absolute) if os.path.islink(absolute) else ""  # asked first: most are none
                 except OSError:
                     target = ""
                 if not target:  # no link, or nothing there: opening it will tell
-                    return found
+                    return absolute
                 path = target if target.startswith("/") else f"{inside}/{target}"
         except FileNotFoundError:
             return None
@@ -287,14 +287,14 @@ class DirectoryHost:
         return self._folders[path]
 
 
-def _stat(found: os.stat_result) -> Stat:
+def _stat(status: os.stat_result) -> Stat:
     return Stat(
-        size=found.st_size,
-        modified=max(found.st_mtime, found.st_ctime),  # a package's files keep the date of its build
-        is_directory=stat_module.S_ISDIR(found.st_mode),
-        mode=stat_module.S_IMODE(found.st_mode),
-        user=found.st_uid,
-        group=found.st_gid,
+        size=status.st_size,
+        modified=max(status.st_mtime, status.st_ctime),  # a package's files keep the date of its build
+        is_directory=stat_module.S_ISDIR(status.st_mode),
+        mode=stat_module.S_IMODE(status.st_mode),
+        user=status.st_uid,
+        group=status.st_gid,
     )
 
 

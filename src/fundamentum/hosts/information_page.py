@@ -83,7 +83,7 @@ def survey_page(data: bytes, where: str, address: str | None = None) -> Survey:
     branch = branch_in(version[0]) if version else None
     if not version or branch is None:
         raise InputError(where, "shows no PHP version; is it a whole information page?")
-    found = API.search(page.facts.get("PHP Extension Build", ""))
+    build = API.search(page.facts.get("PHP Extension Build", ""))
     sapi = _SAPIS.get(page.facts.get("Server API", ""), "other")
     system = page.facts.get("System", "").split()
     remarks = [Remark("packages", "an information page does not tell what is installed, or could be: unknown")]
@@ -115,12 +115,12 @@ def survey_page(data: bytes, where: str, address: str | None = None) -> Survey:
         branches=(
             Branch(
                 branch,
-                found[2] if found else "",
+                build[2] if build else "",
                 directory,
-                thread_safe=bool(found and found[3] == "TS"),
-                debug=bool(found and found[4]),
+                thread_safe=bool(build and build[3] == "TS"),
+                debug=bool(build and build[4]),
                 system="Windows" if system[:1] == ["Windows"] else "Linux",
-                compiler=(found and found[5]) or "",
+                compiler=(build and build[5]) or "",
             ),
         ),
         runtimes=(runtime,),

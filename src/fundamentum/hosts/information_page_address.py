@@ -70,11 +70,11 @@ def _answer(parts: SplitResult) -> tuple[int, str, bytes]:
 
 
 def _headers(parts: SplitResult) -> dict[str, str]:
-    found = {"Accept-Encoding": "identity", "User-Agent": "fundamentum", "Connection": "close"}
+    headers = {"Accept-Encoding": "identity", "User-Agent": "fundamentum", "Connection": "close"}
     if parts.username is not None:
         words = f"{unquote(parts.username)}:{unquote(parts.password or '')}"
-        found["Authorization"] = "Basic " + base64.b64encode(words.encode()).decode("ascii")
-    return found
+        headers["Authorization"] = "Basic " + base64.b64encode(words.encode()).decode("ascii")
+    return headers
 
 
 def _reason(error: BaseException) -> str:

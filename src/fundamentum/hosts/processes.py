@@ -47,7 +47,7 @@ def running(root: Path, beginnings: Sequence[str], names: Sequence[str] = VARIAB
     command line may hold anything, a password too.
     """
     wanted = re.compile(rf"(?:{'|'.join(beginnings)})(?= |$)")
-    found: dict[tuple[str, str], float] = {}
+    oldest: dict[tuple[str, str], float] = {}
     variables: dict[tuple[str, str], tuple[tuple[str, str], ...] | None] = {}
     hidden = False
     try:
@@ -75,10 +75,10 @@ def running(root: Path, beginnings: Sequence[str], names: Sequence[str] = VARIAB
         except (OSError, ValueError, IndexError):
             continue  # the process ended, or is not ours to see
         key = (title[0], program)
-        if started < found.get(key, math.inf):
+        if started < oldest.get(key, math.inf):
             variables[key] = _variables(number, names)
-        found[key] = min(started, found.get(key, started))
-    return seen(found, hidden, variables)
+        oldest[key] = min(started, oldest.get(key, started))
+    return seen(oldest, hidden, variables)
 
 
 def _variables(number: str, names: Sequence[str]) -> tuple[tuple[str, str], ...] | None:
@@ -99,12 +99,12 @@ def variables_in(lines: Sequence[bytes], names: Sequence[str]) -> tuple[tuple[st
 
 
 def seen(
-    found: dict[tuple[str, str], float],
+    oldest: dict[tuple[str, str], float],
     hidden: bool,
     variables: Mapping[tuple[str, str], tuple[tuple[str, str], ...] | None],
 ) -> Running:
     """Processes by title and program, in order."""
-    rows = sorted(found.items())
+    rows = sorted(oldest.items())
     return Running(tuple(Process(key[0], at, key[1], variables.get(key)) for key, at in rows), hidden)
 
 
@@ -114,5 +114,5 @@ def started(processes: tuple[Process, ...], beginning: str, program: str | None 
     ``program`` is the real path of its program, where that counts.
     """
     wanted = re.compile(beginning)
-    found = (process for process in processes if program in (None, process.program))
-    return min((one.started for one in found if wanted.fullmatch(one.title)), default=None)
+    matching = (process for process in processes if program in (None, process.program))
+    return min((process.started for process in matching if wanted.fullmatch(process.title)), default=None)

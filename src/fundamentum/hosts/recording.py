@@ -94,7 +94,7 @@ class Recording:
 
     def _glances(self) -> dict[str, bytes]:
         """Extension files of which only the head and the build identity were taken."""
-        found: dict[str, bytes] = {}
+        glances: dict[str, bytes] = {}
         identities: dict[str, list[str]] = {}
         for line in _lines(self._members.get("identities", b"")):
             path, _, identity = line.rpartition(":")
@@ -104,8 +104,8 @@ class Recording:
             path = line.partition("\t")[2]
             if path in identities:
                 words = "\0".join(identities[path]).encode()
-                found[path] = heads[at * 20 : at * 20 + 20] + b"\0" + words + b"\0"
-        return found
+                glances[path] = heads[at * 20 : at * 20 + 20] + b"\0" + words + b"\0"
+        return glances
 
     def _real(self, path: str) -> str:
         """The path with links followed, as they led when the server was recorded."""
@@ -194,8 +194,8 @@ class Recording:
         return Extras(self._grants.get(real, ()), self._labels.get(real, ""), self._space.get(real), closed, access)
 
     def machine(self) -> Machine:
-        found = dict(line.split(" ", 1) for line in _lines(self._members.get("machine", b"")) if " " in line)
-        number = {key: count for key, value in found.items() if (count := whole(value)) is not None}
+        facts = dict(line.split(" ", 1) for line in _lines(self._members.get("machine", b"")) if " " in line)
+        number = {key: count for key, value in facts.items() if (count := whole(value)) is not None}
         enforce = number.get("enforce")
         memory, swap = number.get("memory"), number.get("swap")
         return Machine(
@@ -225,7 +225,7 @@ class Recording:
                 self._grants[path] = (*self._grants.get(path, ()), Grant(kind, int(match[2] or 0), bits))
 
     def running(self, beginnings: Sequence[str], names: Sequence[str] = VARIABLES) -> Running:
-        found: dict[tuple[str, str], float] = {}
+        oldest: dict[tuple[str, str], float] = {}
         variables: dict[tuple[str, str], tuple[tuple[str, str], ...] | None] = {}
         hidden = False
         for line in _lines(self._members.get("processes", b"")):
@@ -234,12 +234,12 @@ class Recording:
             hidden = hidden or whose == "hidden"
             if whose == "seen" and re.fullmatch(r"[0-9]{1,12}(\.[0-9]{1,6})?", started):
                 key = (title, program.removesuffix(DELETED))
-                if float(started) >= found.get(key, math.inf):
+                if float(started) >= oldest.get(key, math.inf):
                     continue
-                found[key] = float(started)
+                oldest[key] = float(started)
                 pairs = [tuple(field.split("=", 1)) for field in fields[5:] if field.partition("=")[0] in names]
                 variables[key] = tuple(sorted(pairs)) if environment == "seen" else None  # type: ignore[arg-type]
-        return seen(found, hidden, variables)
+        return seen(oldest, hidden, variables)
 
     def answer(self, question: Question) -> bytes | None:
         return self._members.get(f"answer-{question.name}")
@@ -247,25 +247,25 @@ class Recording:
 
 def _access(data: bytes) -> dict[str, tuple[Access, ...]]:
     """Access lists by path in lower case; on each line ``allow`` or ``deny``, bits, identifier, name and path."""
-    found: dict[str, tuple[Access, ...]] = {}
+    rights: dict[str, tuple[Access, ...]] = {}
     for line in _lines(data):
         kind, bits, sid, name, path = [*line.split("\t", 4), *[""] * 5][:5]
         number = whole(bits)
         if kind in ("allow", "deny") and number is not None and number < 8 and path:
-            found[path.lower()] = (*found.get(path.lower(), ()), Access(name, sid, number, kind == "deny"))
-    return found
+            rights[path.lower()] = (*rights.get(path.lower(), ()), Access(name, sid, number, kind == "deny"))
+    return rights
 
 
 def _asked(said: bytes | None) -> Asked | None:
     """``directory PATH``, ``command NAME``, ``task PATH``; None: the recorder does not tell."""
     if said is None:
         return None
-    found: dict[str, list[str]] = {"directory": [], "command": [], "task": []}
+    asked: dict[str, list[str]] = {"directory": [], "command": [], "task": []}
     for line in _lines(said):
         kind, _, name = line.partition(" ")
-        if kind in found:
-            found[kind].append(name)
-    return Asked(tuple(found["command"]), tuple(found["directory"]), tasks=tuple(found["task"]))
+        if kind in asked:
+            asked[kind].append(name)
+    return Asked(tuple(asked["command"]), tuple(asked["directory"]), tasks=tuple(asked["task"]))
 
 
 def _visit(text: str) -> Visit:

@@ -63,5 +63,5 @@ class _Unpacking(io.RawIOBase):
     def read(self, size: int | None = -1) -> bytes:
         while size is not None and 0 <= len(self._rest) < size and (piece := next(self._source, b"")):
             self._rest += piece
-        found, self._rest = self._rest[:size], self._rest[size:] if size is not None else b""
-        return found
+        content, self._rest = self._rest[:size], self._rest[size:] if size is not None else b""
+        return content

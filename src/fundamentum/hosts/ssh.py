@@ -93,8 +93,8 @@ def _destination(address: str) -> tuple[str, str]:
     ):
         raise InputError("ssh://…", "is no address of a server; write ssh://[user@]host[:port]")
     name = f"[{host}]" if ":" in host else host
-    whole = f"ssh://{user + '@' if user else ''}{name}{f':{port}' if port else ''}"
-    return whole, whole
+    reference = f"ssh://{user + '@' if user else ''}{name}{f':{port}' if port else ''}"
+    return reference, reference
 
 
 def _complaint(code: int, words: str, sudo: bool) -> str:

@@ -52,8 +52,8 @@ class Commands(Kind[CommandNeed]):
     tables = {"commands": CommandsTable}
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[CommandNeed]:
-        for level, found in reader.alternatives("commands", tables["commands"]):
-            yield CommandNeed(found, level)
+        for level, alternatives in reader.alternatives("commands", tables["commands"]):
+            yield CommandNeed(alternatives, level)
 
     def questions(self, need: CommandNeed) -> Iterator[tuple[Question, str]]:
         yield from (("commands", name) for name, _ in need.alternatives)
@@ -62,7 +62,7 @@ class Commands(Kind[CommandNeed]):
         """The finding for the alternative with the least to do."""
         findings = [_judged(name, versions, need, context) for name, versions in need.alternatives]
         order = {"met": 0, "unknown": 2}
-        return min(findings, key=lambda one: order.get(one.verdict, 1 if one.package else 3))
+        return min(findings, key=lambda finding: order.get(finding.verdict, 1 if finding.package else 3))
 
     def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
         """That PHP's user may run it, where it is."""
@@ -79,7 +79,7 @@ def _judged(name: str, versions: VersionRange, need: CommandNeed, context: Conte
     package = finding.package if finding.verdict == "unmet" else None
     if package is None:
         return finding
-    present = {one.name: one.version for one in context.survey.installed or ()}
+    present = {installed.name: installed.version for installed in context.survey.installed or ()}
     if package not in present:
         return replace(finding, demands=(Install(package, of_php=False),))
     offer = context.offers.package(package)
@@ -98,7 +98,7 @@ def _one(name: str, versions: VersionRange, need: CommandNeed, context: Context)
     package = next((package for package in fact.offered if offers.package(package)), None)
     offer = offers.package(package) if package else None
     if fact.path is None:
-        there = offer is not None and any(one.name == offer.name for one in survey.installed or ())
+        there = offer is not None and any(known.name == offer.name for known in survey.installed or ())
         return _absent(base, fact, versions, offer, "upgrade" if there else "install")
     installed = next((package for package in survey.installed or () if package.name == fact.package), None)
     version = upstream(installed.version) if installed else fact.version or None

@@ -94,11 +94,11 @@ def _judged(need: FeatureNeed, context: Context) -> Finding:
     has, where = _has(need, context)
     base = Finding(need=need.key, level=need.level, verdict="unknown", wanted="built in", found=where)
     if there.state != "active":
-        found = f"the extension {need.extension}: {there.found}"
+        actual = f"the extension {need.extension}: {there.found}"
         if has and there.state:
             demands = tuple(for_extension(there, context))
             base = replace(base, verdict="unmet", state=there.state, package=there.package, demands=demands)
-        return replace(base, found=found, remedy=there.remedy, subject=need.extension)
+        return replace(base, found=actual, remedy=there.remedy, subject=need.extension)
     if has is None:
         how = "ask the pool itself (--ask), or see what the information page shows below " + need.extension
         return replace(base, found="not known", remedy=how)
@@ -115,7 +115,7 @@ def _has(need: FeatureNeed, context: Context) -> tuple[bool | None, str]:
     if told is not None:
         return told == "1", "built in, says PHP" if told == "1" else "not built in, says PHP"
     branch = context.survey.branch_of(runtime)
-    module = next((one for one in (branch.modules if branch else ()) if one.name == need.extension), None)
+    module = next((module for module in (branch.modules if branch else ()) if module.name == need.extension), None)
     if module and module.features is not None and feature.signs:
         has = need.feature in module.features
         return has, f"{'built into' if has else 'not built into'} {module.path}"

@@ -57,7 +57,10 @@ class Functions(Kind[FunctionNeed]):
         """The finding for the best of the alternatives: of equally good ones the first."""
         order = ("met", "unmet", "unknown")
         findings = [_judged(name, need, context) for name in need.names]
-        return min(findings, key=lambda one: (order.index(one.verdict), ORDER.index(one.state) if one.state else 9))
+        return min(
+            findings,
+            key=lambda finding: (order.index(finding.verdict), ORDER.index(finding.state) if finding.state else 9),
+        )
 
     def written(self, need: NeedId) -> str:
         return f'[functions]\nrequired = ["{" | ".join(need.names)}"]'
@@ -81,7 +84,7 @@ def _judged(name: str, need: FunctionNeed, context: Context) -> Finding:
     bringing = providers("function", name)
     if not bringing:
         known = [*own_functions(), *(known for kind, known in symbols() if kind == "function")]
-        hint = did_you_mean(name, (one for one in known if one[:1] == name[:1]))
+        hint = did_you_mean(name, (name_known for name_known in known if name_known[:1] == name[:1]))
         remedy = "no function of that name is known here: check the spelling, or ask PHP itself"
         return replace(base, verdict="unknown", found="not known", remedy=f"{remedy}{hint}")
     return _of_extension(base, name, bringing, context)
@@ -95,23 +98,23 @@ def _own(base: Finding, name: str, branches: tuple[str, ...], context: Context) 
     late = branch > newest and branches[-1] != HARVESTED[-1]
     if not early and not late:
         return replace(base, verdict="met", found="part of PHP itself")
-    found = f"not part of PHP {context.target.runtime.branch}, but of {branches[0]}" if early else "gone from PHP"
+    actual = f"not part of PHP {context.target.runtime.branch}, but of {branches[0]}" if early else "gone from PHP"
     remedy = "use a branch that has it, or ask whether the application still calls it"
-    return replace(base, state="other-branch", found=found, remedy=remedy)
+    return replace(base, state="other-branch", found=actual, remedy=remedy)
 
 
 def _of_extension(base: Finding, name: str, bringing: tuple[Symbol, ...], context: Context) -> Finding:
     branch = context.target.runtime.branch
     fitting = [symbol for symbol in bringing if _in(symbol, branch)]
     if not fitting:
-        since = next((f"only from PHP {one.since} on" for one in bringing if one.since), None)
-        gone = next((f"gone since PHP {one.gone}" for one in bringing if one.gone), None)
+        since = next((f"only from PHP {symbol.since} on" for symbol in bringing if symbol.since), None)
+        gone = next((f"gone since PHP {symbol.gone}" for symbol in bringing if symbol.gone), None)
         remedy = "use a branch that has it, or ask whether the application still calls it"
         return replace(base, state="other-branch", found=gone or since, remedy=remedy)
     if any(symbol.extension in EVERYWHERE for symbol in fitting):
         return replace(base, verdict="met", found="part of PHP itself")
     standings = [standing(symbol.extension, context) for symbol in fitting]
-    best = min(standings, key=lambda one: ORDER.index(one.state) if one.state else len(ORDER))
+    best = min(standings, key=lambda each: ORDER.index(each.state) if each.state else len(ORDER))
     if best.state == "active":
         return replace(base, verdict="met", found=f"of the extension {best.name}", origin=best.origin)
     return replace(

@@ -96,8 +96,8 @@ class Installation(Kind[InstallationNeed]):
         if place.loose:
             why = f"{place.loose} is a link that others than root may change: change that by hand"
             return replace(base, verdict="unmet", remedy=why)
-        found = "not there" if place.kind == "absent" else base.found
-        return replace(base, verdict="unmet", found=found, remedy=change.command_line, demands=(change,))
+        actual = "not there" if place.kind == "absent" else base.found
+        return replace(base, verdict="unmet", found=actual, remedy=change.command_line, demands=(change,))
 
     @staticmethod
     def _has_run(need: InstallationNeed, context: Context) -> bool:
@@ -117,7 +117,7 @@ class Installation(Kind[InstallationNeed]):
 
 def _writes(place: Place, account: Account, context: Context) -> bool:
     """Whether the user may write to it, and get there."""
-    places = {one.path: one for one in context.survey.places}
+    places = {directory.path: directory for directory in context.survey.places}
     bits = 3 if place.kind == "directory" else 2
     return allowed(place, account) & bits == bits and not barred(place, places, account)
 

@@ -54,8 +54,8 @@ class Libraries(Kind[LibraryNeed]):
     on_command_line = True
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[LibraryNeed]:
-        for level, found in reader.alternatives("libraries", tables["libraries"], known):
-            yield LibraryNeed(found, level)
+        for level, alternatives in reader.alternatives("libraries", tables["libraries"], known):
+            yield LibraryNeed(alternatives, level)
 
     def questions(self, need: LibraryNeed) -> Iterator[tuple[Question, str]]:
         yield from (("modules", known()[name].extension) for name, _ in need.alternatives)
@@ -64,7 +64,7 @@ class Libraries(Kind[LibraryNeed]):
         """The finding for the alternative with the least to do."""
         order = ("met", "unmet", "unknown")
         findings = [_judged(name, versions, need, context) for name, versions in need.alternatives]
-        return min(findings, key=lambda one: (order.index(one.verdict), not one.demands))
+        return min(findings, key=lambda finding: (order.index(finding.verdict), not finding.demands))
 
     def written(self, need: NeedId) -> str:
         return f'[libraries]\nrequired = ["{" | ".join(need.names)}"]'
@@ -80,11 +80,11 @@ def _judged(name: str, versions: VersionRange, need: LibraryNeed, context: Conte
     version, where = version_of(name, library, context)
     shown = f"{name} {version or 'of unknown version'}" + (f" ({where})" if where else "")
     if there.state != "active":
-        found = f"{shown}; the extension {library.extension}: {there.found}"
+        actual = f"{shown}; the extension {library.extension}: {there.found}"
         demands = tuple(for_extension(there, context)) if there.state else ()
         if version and versions.accepts(version) and there.state:
             base = replace(base, verdict="unmet", state=there.state, package=there.package, demands=demands)
-        return replace(base, found=found, remedy=there.remedy, subject=library.extension)
+        return replace(base, found=actual, remedy=there.remedy, subject=library.extension)
     base = replace(base, found=shown)
     if version is None:
         branch = context.target.runtime.branch
@@ -103,7 +103,9 @@ def version_of(name: str, library: Library, context: Context) -> tuple[str | Non
     if told and (version := re.search(r"\d+(?:\.\d+)*", told)):
         return version[0], "says PHP"
     package = _package(library, context)
-    installed = next((one.version for one in context.survey.installed or () if one.name == package), None)
+    installed = next(
+        (installed.version for installed in context.survey.installed or () if installed.name == package), None
+    )
     offer = context.offers.package(package) if package and installed is None else None
     version_text = installed or (offer.version if offer else None)
     return (upstream(version_text), f"package {package}") if version_text else (None, "")
@@ -115,7 +117,7 @@ def _package(library: Library, context: Context) -> str | None:
     names = dict.fromkeys(package.name for package in context.survey.installed or () if shape.fullmatch(package.name))
     runtime = context.target.runtime
     branch = context.survey.branch_of(runtime)
-    module = next((one for one in (branch.modules if branch else ()) if one.name == library.extension), None)
+    module = next((module for module in (branch.modules if branch else ()) if module.name == library.extension), None)
     linked = module.linked if module else branch.linked if branch else ()
     for soname in linked:
         number = soname.rpartition(".so.")[2]

@@ -38,8 +38,8 @@ class Loaders(Kind[LoaderNeed]):
             yield LoaderNeed(name.strip(), level)
 
     def judge(self, need: LoaderNeed, context: Context) -> Finding:
-        found = standing(canonical(need.name), context, loader=need.name)
-        return finding_of(found, need.key, need.level, context)
+        loader = standing(canonical(need.name), context, loader=need.name)
+        return finding_of(loader, need.key, need.level, context)
 
     def promised(self, finding: Finding, context: Context) -> Iterator[Promise]:
         yield Promise(finding.need, "extension", finding.need.names[0].lower(), "loaded")

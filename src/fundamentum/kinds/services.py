@@ -52,8 +52,8 @@ class Services(Kind[ServiceNeed]):
     tables = {"services": ServicesTable}
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[ServiceNeed]:
-        for level, found in reader.alternatives("services", tables["services"], services):
-            yield ServiceNeed(found, level)
+        for level, alternatives in reader.alternatives("services", tables["services"], services):
+            yield ServiceNeed(alternatives, level)
 
     def questions(self, need: ServiceNeed) -> Iterator[tuple[Question, str]]:
         for name, _ in need.alternatives:
@@ -67,7 +67,7 @@ class Services(Kind[ServiceNeed]):
         """The finding for the alternative with the least to do."""
         findings = [_judged(name, versions, need, context) for name, versions in need.alternatives]
         order = {"met": 0, "unknown": 2}
-        return min(findings, key=lambda one: order.get(one.verdict, 1 if one.demands else 3))
+        return min(findings, key=lambda finding: order.get(finding.verdict, 1 if finding.demands else 3))
 
     def written(self, need: NeedId) -> str:
         return f'[services]\nrequired = ["{" | ".join(need.names)}"]'
@@ -87,9 +87,9 @@ class _Server(msgspec.Struct, frozen=True):
 
 def _server(name: str, service: Service, context: Context) -> _Server:
     survey = context.survey
-    installed = [one for one in survey.installed or () if re.fullmatch(service.installed, one.name)]
+    installed = [installed for installed in survey.installed or () if re.fullmatch(service.installed, installed.name)]
     package = installed[0].name if installed else None
-    version = next((upstream(one.version) for one in installed if upstream(one.version)), None)
+    version = next((upstream(server.version) for server in installed if upstream(server.version)), None)
     greeting = survey.answers.get(f"greeting:{name}")
     if greeting and greeting.there:
         told, address = (*greeting.lines, "", "")[:2]
@@ -124,11 +124,11 @@ def _judged(name: str, versions: VersionRange, need: ServiceNeed, context: Conte
         starting = _starting(service, context)
         remedy = f"start it: {starting.words(context.offers)}" if starting else "start it"
         changes = (*demands, *([starting] if starting else []))
-        found = f"{shown}, which does not run{lacking}"
-        return replace(base, state="switched-off", found=found, remedy="; ".join([remedy, *advice]), demands=changes)
+        actual = f"{shown}, which does not run{lacking}"
+        return replace(base, state="switched-off", found=actual, remedy="; ".join([remedy, *advice]), demands=changes)
     if driver:
-        found = f"{shown}{lacking}"
-        return replace(base, state=driver.state, found=found, remedy="; ".join(advice), demands=tuple(demands))
+        actual = f"{shown}{lacking}"
+        return replace(base, state=driver.state, found=actual, remedy="; ".join(advice), demands=tuple(demands))
     if server.runs is None:
         return replace(base, verdict="met", found=shown, remark="whether it runs cannot be seen from here")
     return replace(base, verdict="met", found=shown)
@@ -139,7 +139,7 @@ def _driver(service: Service, context: Context) -> Standing | None:
     named = {name for need in context.needs.of(ExtensionNeed) for name in need.names}
     drivers = [name for name in service.drivers if name in named] or list(service.drivers)
     standings = [standing(name, context) for name in drivers]
-    return min(standings, key=lambda one: ORDER.index(one.state) if one.state else len(ORDER), default=None)
+    return min(standings, key=lambda each: ORDER.index(each.state) if each.state else len(ORDER), default=None)
 
 
 def _absent(
@@ -158,8 +158,8 @@ def _absent(
             words = [f"install {package} {upstream(offer.version)} ({offer.source})", *advice]
             return replace(base, state="installable", remedy="; ".join(words), package=package, demands=tuple(changes))
     if asked is None or not set(service.packages) <= set(asked.packages):
-        found = (base.found or "").replace(f"no {service.title}", "not known", 1)
-        return replace(base, verdict="unknown", found=found, remedy=f"the survey did not look for it: {AGAIN}")
+        actual = (base.found or "").replace(f"no {service.title}", "not known", 1)
+        return replace(base, verdict="unknown", found=actual, remedy=f"the survey did not look for it: {AGAIN}")
     remedy = f"no repository here has {service.title} {versions}".removesuffix(" any")
     return replace(base, state="unobtainable", remedy=f"{remedy}: add one that does, or use a server elsewhere")
 

@@ -91,15 +91,15 @@ class Reader:
         seen: set[tuple[str, ...]] = set()
         for level, entry in self.listed(name, table):
             try:
-                found = versioned(entry, tuple(known()))
+                read = versioned(entry, tuple(known()))
             except NotUnderstood as error:
                 self.refuse([name, level], error, entry)
                 continue
-            names = tuple(named for named, _ in found)
+            names = tuple(named for named, _ in read)
             if names in seen:
                 self.refuse([name, level], f"'{entry}' is listed twice", entry)
             seen.add(names)
-            yield level, found
+            yield level, read
 
     def named(self, name: str, table: Named, made: Callable[[str, str, Level], _Need]) -> Iterator[_Need]:
         """What stands in a table by name, for each level."""
@@ -119,17 +119,17 @@ class Reader:
     def number(self, read: Callable[[str], int], place: list[str], text: str) -> int:
         """A number in words; the error names its place."""
         try:
-            found = read(text)
+            value = read(text)
         except NotUnderstood as error:
             raise self.error(place, str(error)) from error
-        if found <= 0:
+        if value <= 0:
             raise self.error(place, f"'{text}' is nothing to hold against a limit")
-        return found
+        return value
 
 
 def versioned(text: str, known: tuple[str, ...] = ()) -> Alternatives:
     """``git >= 2.30 | hg`` as alternatives; ``known`` are the names that there are, if not any will do."""
-    found: list[tuple[str, VersionRange]] = []
+    alternatives: list[tuple[str, VersionRange]] = []
     for part in text.split("|"):
         match = _NAMED.fullmatch(part.strip())
         if not match or not COMMAND.fullmatch(match[1]) or (known and match[1] not in known):
@@ -140,16 +140,16 @@ def versioned(text: str, known: tuple[str, ...] = ()) -> Alternatives:
         versions = version_range(match[2]) if match[2] else VersionRange()
         if versions.contradictory():
             raise NotUnderstood(f"no version of {match[1]} can satisfy '{versions}'")
-        if match[1] in (name for name, _ in found):
+        if match[1] in (name for name, _ in alternatives):
             raise NotUnderstood(f"'{match[1]}' is listed twice")
-        found.append((match[1], versions))
-    return tuple(found)
+        alternatives.append((match[1], versions))
+    return tuple(alternatives)
 
 
 def did_you_mean(word: str, known: Iterable[str]) -> str:
     """``; did you mean 'mariadb'?``, or nothing."""
-    found: str = entries.entry("fundamentum.catalog", "near").did_you_mean(word, known)
-    return found
+    suggestion: str = entries.entry("fundamentum.catalog", "near").did_you_mean(word, known)
+    return suggestion
 
 
 def as_text(alternatives: Alternatives) -> str:

@@ -106,11 +106,17 @@ def _judged(need: TaskNeed, context: Context) -> Finding:
         return replace(base, found="not known", remedy=f"the survey did not look for it: {AGAIN}")
     here = {place.real or place.path} if place else set()
     # A line that runs a file of another application has nothing to do with this one.
-    tasks = [one for one in survey.tasks if one.command == need.command and (not here or one.path in ("", *here))]
+    tasks = [
+        scheduled
+        for scheduled in survey.tasks
+        if scheduled.command == need.command and (not here or scheduled.path in ("", *here))
+    ]
     tasks.sort(key=lambda task: _gone(task, survey))
-    often = next((one for one in tasks if one.every is not None and one.every <= need.every), None)
-    one = often or next((one for one in tasks if one.every is None), tasks[0] if tasks else None)
-    if one is None:
+    often = next(
+        (scheduled for scheduled in tasks if scheduled.every is not None and scheduled.every <= need.every), None
+    )
+    job = often or next((job for job in tasks if job.every is None), tasks[0] if tasks else None)
+    if job is None:
         blind = [remark for remark in survey.remarks if remark.about == "scheduled tasks"]
         if blind:
             return replace(base, found="not seen", remedy=f"survey again as root: {blind[0].why}")
@@ -121,34 +127,36 @@ def _judged(need: TaskNeed, context: Context) -> Finding:
             remedy=_schedule_words(need, context),
             demands=tuple(_demands(need, context)),
         )
-    return _as_it_runs(base, one, need, context)
+    return _as_it_runs(base, job, need, context)
 
 
-def _as_it_runs(base: Finding, one: Scheduled, need: TaskNeed, context: Context) -> Finding:
+def _as_it_runs(base: Finding, job: Scheduled, need: TaskNeed, context: Context) -> Finding:
     """The finding about a line or timer that names the program."""
     survey, target = context.survey, context.target
-    words = f"every {_length(one.every)}" if one.every else "at times that are not read here"
-    base = replace(base, found=f"{words}, as {one.user or 'an unknown user'}", origin=one.origin)
-    if one.every is None:
-        return replace(base, remedy=f"look at {one.origin}: whether it comes often enough is not known")
-    if _gone(one, survey):
-        of_its_own = one.program.endswith(target.runtime.branch)
-        remedy = f"let it run with the PHP of {target.runtime.label}: change {one.origin}"
+    words = f"every {_length(job.every)}" if job.every else "at times that are not read here"
+    base = replace(base, found=f"{words}, as {job.user or 'an unknown user'}", origin=job.origin)
+    if job.every is None:
+        return replace(base, remedy=f"look at {job.origin}: whether it comes often enough is not known")
+    if _gone(job, survey):
+        of_its_own = job.program.endswith(target.runtime.branch)
+        remedy = f"let it run with the PHP of {target.runtime.label}: change {job.origin}"
         remedy = f"install PHP {target.runtime.branch} for the command line" if of_its_own else remedy
-        return replace(base, verdict="unmet", found=f"by {one.program}, which is not there", remedy=remedy)
+        return replace(base, verdict="unmet", found=f"by {job.program}, which is not there", remedy=remedy)
     remark = None
-    if one.user == "root" and user_of(survey, target) not in (None, "root"):
+    if job.user == "root" and user_of(survey, target) not in (None, "root"):
         remark = "it runs as root: what it writes, the application cannot change"
-    if one.every <= need.every:
+    if job.every <= need.every:
         return replace(base, verdict="met", remark=remark)
-    return replace(base, verdict="unmet", remedy=f"let it run {need.text}: change {one.origin}", remark=remark)
+    return replace(base, verdict="unmet", remedy=f"let it run {need.text}: change {job.origin}", remark=remark)
 
 
 def _gone(task: Scheduled, survey: Survey) -> bool:
     """Whether a line names a PHP by its branch, in the system's own place, and that one is not there."""
     folder, _, name = task.program.rpartition("/")
     match = re.fullmatch(r"php-?(\d+\.\d+)", name) if folder in ("", "/usr/bin") else None
-    return match is not None and not any(one.sapi == "cli" and one.branch == match[1] for one in survey.runtimes)
+    return match is not None and not any(
+        runtime.sapi == "cli" and runtime.branch == match[1] for runtime in survey.runtimes
+    )
 
 
 def _demands(need: TaskNeed, context: Context) -> Iterator[Change]:

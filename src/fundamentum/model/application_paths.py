@@ -15,9 +15,9 @@ def candidates(path: str, sites: Sequence[Site]) -> list[str]:
     if path.startswith("/"):
         return [path]
     roots = dict.fromkeys(site.root.rstrip("/") for site in sites if site.root)
-    found = []
+    parts = []
     for root in roots:
         above = [posixpath.join(posixpath.dirname(root), path)] if posixpath.dirname(root) not in ("/", "") else []
         inside = [posixpath.join(root, path)]
-        found += above + inside if posixpath.basename(root) in PUBLIC else inside + above
-    return list(dict.fromkeys(found))
+        parts += above + inside if posixpath.basename(root) in PUBLIC else inside + above
+    return list(dict.fromkeys(parts))

@@ -84,9 +84,9 @@ def _compares(name: str, value: str, operator: Operator, wanted: str) -> bool:
         named_any_case = name.endswith(("charset", "encoding"))  # PHP looks these up so
         same = value.lower() == wanted.lower() if named_any_case else value == wanted
         return same if operator == "=" else not same
-    found = float("inf") if is_unlimited(name, value) else quantity(value).number
+    size = float("inf") if is_unlimited(name, value) else quantity(value).number
     limit = float("inf") if is_unlimited(name, wanted) else quantity(wanted).number
-    return holds(operator, (found,), (limit,))  # type: ignore[arg-type]
+    return holds(operator, (size,), (limit,))  # type: ignore[arg-type]
 
 
 def _words(name: str, value: str) -> list[str]:
@@ -139,12 +139,12 @@ def _compared(name: str, body: str) -> Condition:
         if operator not in ("=", "!=") and not _is_number(wanted):
             raise NotUnderstood(_no_number(wanted))
         comparisons.append((operator, wanted))  # type: ignore[arg-type]
-    found = Condition(
+    read = Condition(
         "compare", ", ".join(f"{operator} {wanted}" for operator, wanted in comparisons), tuple(comparisons)
     )
-    if _impossible(name, found):
+    if _impossible(name, read):
         raise NotUnderstood(f"'{body}' can never hold")
-    return found
+    return read
 
 
 def _no_number(wanted: str) -> str:
@@ -158,14 +158,14 @@ def _impossible(name: str, wanted: Condition, *others: Condition) -> bool:
     """Whether no value satisfies all of these.  Numbers are tried around every bound that is named."""
     conditions = (wanted, *others)
     candidates = ["", "0", "1", "-1" if has_unlimited(name) else "0", "UTC"]
-    candidates += [_joined(name, [one.word for one in conditions if one.kind == "has"])]
-    for one in conditions:
-        for _, text in one.comparisons:
+    candidates += [_joined(name, [condition.word for condition in conditions if condition.kind == "has"])]
+    for given in conditions:
+        for _, text in given.comparisons:
             number = quantity(text).number
             candidates += [text, str(number), str(number + 1), str(number - 1)]
-    return not any(all(one.holds(name, candidate) for one in conditions) for candidate in candidates)
+    return not any(all(condition.holds(name, candidate) for condition in conditions) for candidate in candidates)
 
 
-def contradict(name: str, one: Condition, two: Condition) -> bool:
-    """Whether two conditions on the same directive cannot hold together."""
-    return _impossible(name, one, two)
+def contradict(name: str, first: Condition, second: Condition) -> bool:
+    """Whether second conditions on the same directive cannot hold together."""
+    return _impossible(name, first, second)

@@ -66,8 +66,10 @@ def version_range(text: str) -> VersionRange:
         if later := _AND_LATER.fullmatch(part):
             alternatives.append(((">=", numbers(later[1])),))
         elif _SEVERAL.fullmatch(part):
-            found = ((operator.replace("==", "="), numbers(version)) for operator, version in _COMPARED.findall(part))
-            alternatives.append(tuple(found))
+            comparisons = (
+                (operator.replace("==", "="), numbers(version)) for operator, version in _COMPARED.findall(part)
+            )
+            alternatives.append(tuple(comparisons))
         elif _BARE.fullmatch(part):
             raise NotUnderstood(f'\'{part}\' may mean two things: did you mean ">={part}", or "={part}" and no other?')
         else:
@@ -89,16 +91,16 @@ def intervals(text: str) -> tuple[Interval, ...]:
     """A constraint as intervals that do not touch, lowest first."""
     if len(text) > MAX_LENGTH:
         raise NotUnderstood("the version constraint is longer than any sensible one")
-    found: list[Interval] = []
+    ranges: list[Interval] = []
     for part in re.split(r"\|\|?", _FLAG.sub("", text)):
-        found += _all_of(part.strip())
-    return united(found)
+        ranges += _all_of(part.strip())
+    return united(ranges)
 
 
-def united(found: Iterable[Interval]) -> tuple[Interval, ...]:
+def united(ranges: Iterable[Interval]) -> tuple[Interval, ...]:
     """Intervals that overlap or touch become one."""
     out: list[Interval] = []
-    for interval in sorted(found):
+    for interval in sorted(ranges):
         if out and (
             interval.low < out[-1].high or (interval.low == out[-1].high and (out[-1].closed or not interval.above))
         ):
@@ -109,18 +111,18 @@ def united(found: Iterable[Interval]) -> tuple[Interval, ...]:
     return tuple(out)
 
 
-def common(one: Sequence[Interval], two: Sequence[Interval]) -> tuple[Interval, ...]:
+def common(first: Sequence[Interval], second: Sequence[Interval]) -> tuple[Interval, ...]:
     """What both accept."""
-    return united(both for a in one for b in two if (both := a.meets(b)))
+    return united(both for a in first for b in second if (both := a.meets(b)))
 
 
-def as_range(found: Sequence[Interval]) -> VersionRange:
+def as_range(ranges: Sequence[Interval]) -> VersionRange:
     """The intervals as a needs file writes them."""
-    if not found:
+    if not ranges:
         raise NotUnderstood("no PHP version at all can satisfy the constraint")
-    if tuple(found) == (EVERYTHING,):
+    if tuple(ranges) == (EVERYTHING,):
         return VersionRange()
-    return VersionRange(tuple(tuple(_comparisons(interval)) for interval in found))
+    return VersionRange(tuple(tuple(_comparisons(interval)) for interval in ranges))
 
 
 def _all_of(text: str) -> tuple[Interval, ...]:
@@ -131,7 +133,7 @@ def _all_of(text: str) -> tuple[Interval, ...]:
         high = _given(parts[4:])
         upper = _up(high, len(high) - 1) if len(high) < 3 else _padded(high)
         return common((EVERYTHING,), (Interval(_padded(_given(parts[:4])), False, upper, len(high) >= 3),))
-    found: tuple[Interval, ...] = (EVERYTHING,)
+    ranges: tuple[Interval, ...] = (EVERYTHING,)
     at = 0
     while at < len(text):
         blank = re.compile(r"[\s,]*").match(text, at)
@@ -144,9 +146,9 @@ def _all_of(text: str) -> tuple[Interval, ...]:
         match = _ONE.match(text, at)
         if match is None or (match.end() < len(text) and text[match.end()] not in " ,\t"):
             raise NotUnderstood(f"'{text}' is no version constraint")
-        found = common(found, _one(match[1] or "", match.groups()[1:5]))
+        ranges = common(ranges, _one(match[1] or "", match.groups()[1:5]))
         at = match.end()
-    return found
+    return ranges
 
 
 def _one(operator: str, parts: Sequence[str | None]) -> tuple[Interval, ...]:
@@ -185,8 +187,8 @@ def _given(parts: Sequence[str | None]) -> tuple[int, ...]:
 
 
 def _padded(given: Sequence[int]) -> Version:
-    one, two, three, four = (*given, 0, 0, 0, 0)[:4]
-    return one, two, three, four
+    first, second, third, fourth = (*given, 0, 0, 0, 0)[:4]
+    return first, second, third, fourth
 
 
 def _up(given: Sequence[int], at: int) -> Version:
@@ -201,17 +203,17 @@ def _trimmed(version: Version, at_least: int) -> tuple[int, ...]:
     return tuple(out)
 
 
-def _comparisons(one: Interval) -> Iterable[Comparison]:
-    if one.low == one.high:
-        yield "=", _trimmed(one.low, 3)
+def _comparisons(interval: Interval) -> Iterable[Comparison]:
+    if interval.low == interval.high:
+        yield "=", _trimmed(interval.low, 3)
         return
-    if one.above:
-        yield ">", _trimmed(one.low, 3)
-    elif one.low > ZERO:
-        yield ">=", _trimmed(one.low, 2)
-    if one.closed:
-        yield "<=", _trimmed(one.high, 3)
-    elif one.high < ENDLESS:
-        yield "<", _trimmed(one.high, 1 if one.high[1:] == (0, 0, 0) else 2)
-    if one.low == ZERO and not one.above and one.high == ENDLESS:
+    if interval.above:
+        yield ">", _trimmed(interval.low, 3)
+    elif interval.low > ZERO:
+        yield ">=", _trimmed(interval.low, 2)
+    if interval.closed:
+        yield "<=", _trimmed(interval.high, 3)
+    elif interval.high < ENDLESS:
+        yield "<", _trimmed(interval.high, 1 if interval.high[1:] == (0, 0, 0) else 2)
+    if interval.low == ZERO and not interval.above and interval.high == ENDLESS:
         yield ">=", (0,)

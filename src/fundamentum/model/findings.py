@@ -84,7 +84,7 @@ class Demand(Protocol):
     def joined(self, other: Any) -> Any:
         """This demand and another on the same thing as one that serves both."""
 
-    def settled(self, label: str, survey: Survey, beside: Sequence[Any]) -> Any:
+    def settled(self, label: str, survey: Survey, demands: Sequence[Any]) -> Any:
         """The change that meets it; None where there is none.
 
         ``label`` names the applications, for the names of files; ``beside`` are all demands that something lacks.

@@ -94,8 +94,8 @@ def scrubbed(value: Value) -> Value:
 
     Lines of files (fields that a struct names in ``LINES``) are held to :func:`safe_line`.
     """
-    found: Value = _walked(value, safe)
-    return found
+    made_safe: Value = _walked(value, safe)
+    return made_safe
 
 
 def _is_clean(value: Any) -> bool:
@@ -122,10 +122,10 @@ def _walked(value: Any, made: Any) -> Any:
                 changed[name] = after
         return msgspec.structs.replace(value, **changed) if changed else value
     if isinstance(value, tuple | list):
-        parts = [_walked(one, made) for one in value]
+        parts = [_walked(member, made) for member in value]
         same = all(a is b for a, b in zip(parts, value, strict=True))
         return value if same else type(value)(parts)
     if isinstance(value, dict):
-        pairs = {_walked(key, safe): _walked(one, made) for key, one in value.items()}
-        return value if all(value.get(key) is one for key, one in pairs.items()) else pairs
+        pairs = {_walked(key, safe): _walked(member, made) for key, member in value.items()}
+        return value if all(value.get(key) is pair for key, pair in pairs.items()) else pairs
     return value

@@ -32,9 +32,11 @@ class Sandbox(Fact, frozen=True):
 
     def around(self, path: str) -> Fence | None:
         """What counts for a path: nothing below a hidden directory comes back, else the nearest decides."""
-        above = [one for one in reversed(self.fences) if _holds(one.path, path)]  # of the same path the last counts
-        hidden = [one for one in above if one.access == "hidden"]
-        return max(hidden or above, key=lambda one: len(one.path), default=None)
+        above = [
+            fence for fence in reversed(self.fences) if _holds(fence.path, path)
+        ]  # of the same path the last counts
+        hidden = [fence for fence in above if fence.access == "hidden"]
+        return max(hidden or above, key=lambda fence: len(fence.path), default=None)
 
 
 def _holds(directory: str, path: str) -> bool:

@@ -24,9 +24,9 @@ class VersionRange(Value, frozen=True):
 
     def accepts(self, version: str) -> bool:
         """Whether a full version such as ``8.2.30`` is accepted."""
-        found = numbers(version)
+        parts = numbers(version)
         return not self.alternatives or any(
-            all(holds(operator, found[: len(wanted)], wanted) for operator, wanted in comparisons)
+            all(holds(operator, parts[: len(wanted)], wanted) for operator, wanted in comparisons)
             for comparisons in self.alternatives
         )
 
@@ -73,9 +73,14 @@ def numbers(version: str) -> tuple[int, ...]:
     return tuple(int(part) for part in match.group().split(".")) if match else ()
 
 
-def holds(operator: str, found: tuple[int, ...], wanted: tuple[int, ...]) -> bool:
-    length = max(len(found), len(wanted))
-    one, two = (*found, *[0] * (length - len(found))), (*wanted, *[0] * (length - len(wanted)))
-    return {">=": one >= two, ">": one > two, "<=": one <= two, "<": one < two, "=": one == two, "!=": one != two}[
-        operator
-    ]
+def holds(operator: str, version: tuple[int, ...], wanted: tuple[int, ...]) -> bool:
+    length = max(len(version), len(wanted))
+    padded, asked = (*version, *[0] * (length - len(version))), (*wanted, *[0] * (length - len(wanted)))
+    return {
+        ">=": padded >= asked,
+        ">": padded > asked,
+        "<=": padded <= asked,
+        "<": padded < asked,
+        "=": padded == asked,
+        "!=": padded != asked,
+    }[operator]

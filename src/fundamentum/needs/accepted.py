@@ -70,7 +70,7 @@ def load_accepted(path: Path, *, today: date) -> tuple[Acceptance, ...]:
         raise InputError(where, _in_words(str(error)), line_of(int(place[1])) if place else 1) from error
     if file.format != FORMAT:
         raise InputError(where, f"format {file.format}; this program reads format {FORMAT}", 1)
-    found = []
+    acceptances = []
     for number, entry in enumerate(file.accepted):
         line = line_of(number)
         if not _NEED.fullmatch(entry.need):
@@ -78,17 +78,17 @@ def load_accepted(path: Path, *, today: date) -> tuple[Acceptance, ...]:
         if not (entry.reason + entry.by).isprintable():
             raise InputError(where, "reason and by have to stand on one line, without control characters", line)
         expired = entry.until is not None and entry.until < today
-        found.append(Acceptance(entry.need, entry.reason, entry.by, entry.until, f"{where}:{line}", expired))
-    return tuple(found)
+        acceptances.append(Acceptance(entry.need, entry.reason, entry.by, entry.until, f"{where}:{line}", expired))
+    return tuple(acceptances)
 
 
 def unmatched(applications: Iterable[Needs]) -> tuple[Acceptance, ...]:
     """Acceptances of needs that none of the applications has for which they are given."""
-    found: dict[Acceptance, bool] = {}
+    matched_by: dict[Acceptance, bool] = {}
     for needs in applications:
         for acceptance in needs.accepted:
-            found[acceptance] = found.get(acceptance, False) or needs.holds(acceptance.need)
-    return tuple(one for one, matched in found.items() if not matched)
+            matched_by[acceptance] = matched_by.get(acceptance, False) or needs.holds(acceptance.need)
+    return tuple(accepted for accepted, matched in matched_by.items() if not matched)
 
 
 def _in_words(message: str) -> str:

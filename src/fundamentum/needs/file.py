@@ -85,12 +85,12 @@ class _Reader:
                 read += kind.read(tables, reader)
             except InputError as error:
                 reader.errors.append(error)
-        found = Needs(file.application.name, file.application.version, tuple(read))
+        application = Needs(file.application.name, file.application.version, tuple(read))
         # A person who takes a derived need out may leave its note behind.
-        notes = {key: note for key, note in file.notes.items() if key not in file.derived or found.holds(key)}
+        notes = {key: note for key, note in file.notes.items() if key not in file.derived or application.holds(key)}
         for key in notes if not reader.errors else ():  # the need of a note may be what was wrong
-            if not found.holds(key) and not reader.full():
-                hint = did_you_mean(key, (str(need.key) for need in found.all))
+            if not application.holds(key) and not reader.full():
+                hint = did_you_mean(key, (str(need.key) for need in application.all))
                 example = hint or '; name it like "extension:intl" or "setting:memory_limit"'
                 reader.refuse(["notes", key], f"the note '{key}' belongs to no need{example}")
         if reader.errors:
@@ -98,7 +98,7 @@ class _Reader:
             if reader.full():
                 errors.append(InputError(self.where, "more than these is wrong; correct them first"))
             raise InputErrors(errors)
-        return msgspec.structs.replace(found, notes=notes)
+        return msgspec.structs.replace(application, notes=notes)
 
     def converted(self, document: dict[str, Any], reader: Reader) -> Any:
         """The document as its tables; what does not fit them is refused, and left out to find what else does not."""

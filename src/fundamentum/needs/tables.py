@@ -36,7 +36,7 @@ Derived = Annotated[
 def needs_file() -> type[Any]:
     """The type of a whole needs file, with a field for each table."""
     tables = {name: table for kind in kinds() for name, table in kind.tables.items()}
-    found = msgspec.defstruct(
+    needs_type = msgspec.defstruct(
         "NeedsFile",
         [
             ("format", Annotated[int, msgspec.Meta(description="Always 1.")]),
@@ -48,8 +48,8 @@ def needs_file() -> type[Any]:
         forbid_unknown_fields=True,
         omit_defaults=True,
     )
-    found.__doc__ = "What one PHP application requires of a server."
-    return found
+    needs_type.__doc__ = "What one PHP application requires of a server."
+    return needs_type
 
 
 def known_keys(path: tuple[str, ...]) -> tuple[str, ...]:

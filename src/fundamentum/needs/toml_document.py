@@ -30,14 +30,14 @@ def document(text: str, where: str) -> dict[str, Any]:
         if deep := _DEEP.search(line) if "." in line else None:
             raise InputError(where, "nested too deeply", number, deep.start() + 1)
     try:
-        found = tomllib.loads(text)
+        parsed = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise _no_toml(lines, where, str(error)) from error
     except (RecursionError, ValueError) as error:  # a number of thousands of digits is the latter
         raise InputError(where, f"not TOML: {str(error)[:200] or 'nested too deeply'}") from error
-    if _values(found) > MAX_VALUES:
+    if _values(parsed) > MAX_VALUES:
         raise InputError(where, f"more than {MAX_VALUES:,} entries")
-    return found
+    return parsed
 
 
 def _no_toml(lines: list[str], where: str, message: str) -> InputError:
@@ -50,12 +50,14 @@ def _no_toml(lines: list[str], where: str, message: str) -> InputError:
     return InputError(where, f"not TOML: {what}{hint}", line, column)
 
 
-def _values(found: dict[str, Any]) -> int:
+def _values(parsed: dict[str, Any]) -> int:
     """How many keys and values of lists there are, as far as they count."""
     number = 0
-    todo: list[Any] = [found]
+    todo: list[Any] = [parsed]
     while todo and number <= MAX_VALUES:
-        one = todo.pop()
-        number += len(one)
-        todo += [inner for inner in (one.values() if isinstance(one, dict) else one) if isinstance(inner, dict | list)]
+        value = todo.pop()
+        number += len(value)
+        todo += [
+            inner for inner in (value.values() if isinstance(value, dict) else value) if isinstance(inner, dict | list)
+        ]
     return number

@@ -93,8 +93,8 @@ class Image(msgspec.Struct):
         """The bytes at an address; None if they are not in the file."""
         for start, content in self.sections:
             if start <= address < start + len(content):
-                found = content[address - start : address - start + size]
-                return found if short or len(found) == size else None
+                section = content[address - start : address - start + size]
+                return section if short or len(section) == size else None
         return None
 
 

@@ -134,7 +134,7 @@ class Values:
     def string(self) -> str:
         """``var_string_list``: words, quoted strings and references, standing side by side."""
         out: list[str] = []
-        found = False
+        quoted = False
         while True:
             if self.take(_QUOTE):
                 out.append(self.quoted())
@@ -158,8 +158,8 @@ class Values:
                 out.append(blank.group())
             else:
                 break
-            found = True
-        if not found:
+            quoted = True
+        if not quoted:
             raise Broken
         return "".join(out)
 

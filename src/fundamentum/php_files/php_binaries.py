@@ -77,11 +77,11 @@ def examine(data: bytes) -> Binary:
         image = read_image(data)
     except NoImage as error:
         raise NotAnExtension(str(error)) from error
-    found = [(m[1] != b"", m) for m in itertools.islice(_BUILD.finditer(data), 1000)]
-    if not found:
+    builds = [(m[1] != b"", m) for m in itertools.islice(_BUILD.finditer(data), 1000)]
+    if not builds:
         raise NotAnExtension(NO_IDENTITY)
     zend = "zend_extension_entry" in image.symbols
-    identity = next((match for kind, match in found if kind == zend), found[0][1])
+    identity = next((match for kind, match in builds if kind == zend), builds[0][1])
     modules = [] if zend else list(_modules(image))
     name, version, requires = next(iter(modules), (None, "", ()))
     if zend:

@@ -50,7 +50,9 @@ def _unserved(gone: set[str], survey: Survey) -> Survey:
         return survey
     sites = tuple(site for site in survey.sites if site.server not in ended)
     reached = {site.runtime for site in sites}
-    runtimes = tuple(replace(one, serves=one.serves and one.label in reached) for one in survey.runtimes)
-    servers = tuple(one for one in survey.web_servers or () if one.server not in ended)
+    runtimes = tuple(
+        replace(runtime, serves=runtime.serves and runtime.label in reached) for runtime in survey.runtimes
+    )
+    servers = tuple(web_server for web_server in survey.web_servers or () if web_server.server not in ended)
     idle = tuple(site for site in survey.idle_sites if site.server not in ended)
     return replace(survey, sites=sites, idle_sites=idle, runtimes=runtimes, web_servers=servers)

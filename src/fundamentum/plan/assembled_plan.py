@@ -20,8 +20,8 @@ from fundamentum.platforms.offers import Offers
 def offers_taken(done: Settled, offers: Offers) -> dict[str, Offer]:
     """The offers that the plan takes, by the names of their packages."""
     installs = (change.package for change in done.changes.values() if isinstance(change, Install))
-    found = {name: offers.package(name) for name in [*done.along, *installs]}
-    return {name: offer for name, offer in found.items() if offer}
+    offered = {name: offers.package(name) for name in [*done.along, *installs]}
+    return {name: offer for name, offer in offered.items() if offer}
 
 
 def assembled(
@@ -46,7 +46,7 @@ def assembled(
         after=done.judgements,
         changes=tuple(changes),
         steps=ordered,
-        reasons={key: tuple(found) for key, found in done.reasons.items()},
+        reasons={key: tuple(reason) for key, reason in done.reasons.items()},
         consequences={key: words for key, words in told if words},
         words={change.key: change.words(offers) for change in changes},
         along=done.along,

@@ -86,32 +86,32 @@ Trial = Callable[[Needs, Candidate], Outcome]
 
 def candidates(survey: Survey, offers: Offers, ways: Sequence[Sapi] = ()) -> list[Candidate]:
     """Every branch that could run web applications here, oldest first; ``ways``: run in one of these ways only."""
-    found: dict[tuple[str, str | None], Candidate] = {}
-    serving = sorted(survey.runtimes, key=lambda one: not one.serves)
+    by_runtime: dict[tuple[str, str | None], Candidate] = {}
+    serving = sorted(survey.runtimes, key=lambda listed: not listed.serves)
     for runtime in serving:
         if runtime.sapi != "cli" and (not ways or runtime.sapi in ways):
             target = _present(survey, runtime)
-            found.setdefault((runtime.branch, runtime.home), _candidate(target, survey, offers))
+            by_runtime.setdefault((runtime.branch, runtime.home), _candidate(target, survey, offers))
     for switched in module_streams.candidates(survey, offers):
         offers_then = Offers(switched.survey)
-        found.setdefault(
+        by_runtime.setdefault(
             (switched.branch, switched.switch),
             _candidate(switched.target, switched.survey, offers_then, switched.switch),
         )
     fresh = ways[0] if ways else "fpm"
     for branch in offers.branches(fresh):
-        if (branch, "") not in found:
+        if (branch, "") not in by_runtime:
             target = Target(fresh_runtime(survey, branch, fresh), "offered, and judged as a fresh installation", False)
-            found[branch, ""] = _candidate(target, survey, offers)
-    return sorted(found.values(), key=lambda one: (branch_key(one.branch), one.name))
+            by_runtime[branch, ""] = _candidate(target, survey, offers)
+    return sorted(by_runtime.values(), key=lambda candidate: (branch_key(candidate.branch), candidate.name))
 
 
 def _present(survey: Survey, runtime: Runtime) -> Target:
     """A runtime that is there, for the sites it serves, or for the only one here, which could be handed to it."""
     sites = list(dict.fromkeys(site.name for site in survey.sites if site.runtime == runtime.label))
     if sites:
-        more = f" and {len(sites) - 3} more" if len(sites) > 3 else ""
-        return Target(runtime, f"it serves {', '.join(sites[:3])}{more}")
+        and_more = f" and {len(sites) - 3} more" if len(sites) > 3 else ""
+        return Target(runtime, f"it serves {', '.join(sites[:3])}{and_more}")
     could = {site.name for site in survey.idle_sites if site.runtime == runtime.label}
     if len(could) == 1 and not survey.sites:
         return Target(runtime, f"it is installed here, and {(name := could.pop())} can be handed to it", site=name)
@@ -132,25 +132,27 @@ def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: T
     choices = choices[-MAX_BRANCHES:]
     outcomes = [[trial(needs, candidate) for candidate in choices] for needs in applications]
     costs = [
-        [_own_cost(needs, one, outcome) for one, outcome in zip(choices, row, strict=True)]
+        [_own_cost(needs, candidate, outcome) for candidate, outcome in zip(choices, row, strict=True)]
         for needs, row in zip(applications, outcomes, strict=True)
     ]
     fixed = [_branch_cost(candidate, choices, today) for candidate in choices]
     taken = cheapest(costs, fixed, [candidate.alone for candidate in choices])
     total = _total(costs, fixed, taken)
     rows = []
-    for number, one in enumerate(choices):
+    for number, choice in enumerate(choices):
         mine = tuple(n.name for n, at in zip(applications, taken, strict=True) if at == number)
         column = [row[number] for row in outcomes]
-        sites = tuple(dict.fromkeys(site.name for site in one.survey.sites if site.runtime == one.target.runtime.label))
-        reason = _taken(one) if mine else _against(number, applications, choices, outcomes, costs, fixed, total)
+        sites = tuple(
+            dict.fromkeys(site.name for site in choice.survey.sites if site.runtime == choice.target.runtime.label)
+        )
+        reason = _taken(choice) if mine else _against(number, applications, choices, outcomes, costs, fixed, total)
         rows.append(
             Row(
-                one.name,
-                one.target.present and one.switch is None,
-                one.target.runtime.version,
-                one.supported_until,
-                one.maintained_by,
+                choice.name,
+                choice.target.present and choice.switch is None,
+                choice.target.runtime.version,
+                choice.supported_until,
+                choice.maintained_by,
                 mine,
                 sum(len(o.open("required")) for o in column),
                 sum(len(o.open("recommended")) for o in column),
@@ -161,7 +163,7 @@ def decide(applications: Sequence[Needs], choices: Sequence[Candidate], trial: T
             )
         )
     conflict = conflicting(outcomes) if len(set(taken)) > 1 else ()
-    words = tuple(_in_words(applications, one) for one in conflict)
+    words = tuple(_in_words(applications, demand) for demand in conflict)
     return Chosen(tuple(choices[at] for at in taken), Decision(tuple(rows), words))
 
 
@@ -252,8 +254,8 @@ def _lack(lacking: Sequence[Unresolved]) -> str:
     first = lacking[0]
     need = first.need
     what = "accepts only other versions" if need == "php" else f"would lack {in_words(need)}"
-    more = f", and {len(lacking) - 1} more" if len(lacking) > 1 else ""
-    return f"{first.application} {what}{more}"
+    and_more = f", and {len(lacking) - 1} more" if len(lacking) > 1 else ""
+    return f"{first.application} {what}{and_more}"
 
 
 def conflicting(outcomes: Sequence[Sequence[Outcome]]) -> tuple[tuple[int, str], ...]:
@@ -265,16 +267,16 @@ def conflicting(outcomes: Sequence[Sequence[Outcome]]) -> tuple[tuple[int, str],
     if not all(failing):
         return ()
     # Of equally small sets the one that speaks of versions: nothing else matters on a branch that is not accepted.
-    universe = sorted(set().union(*failing), key=lambda one: (one[1] != "php", one))
+    universe = sorted(set().union(*failing), key=lambda demand: (demand[1] != "php", demand))
     for size in range(1, len(failing) + 1):
         for group in itertools.combinations(universe, size):
-            if all(set(group) & one for one in failing):
+            if all(set(group) & demands for demands in failing):
                 return group
     return ()
 
 
-def _in_words(applications: Sequence[Needs], one: tuple[int, str]) -> str:
-    needs = applications[one[0]]
-    if one[1] == "php":
+def _in_words(applications: Sequence[Needs], demand: tuple[int, str]) -> str:
+    needs = applications[demand[0]]
+    if demand[1] == "php":
         return f"{needs.name} accepts PHP {needs.php}"
-    return f"{needs.name} needs the {in_words(one[1])}"
+    return f"{needs.name} needs the {in_words(demand[1])}"

@@ -24,16 +24,16 @@ class _View(NamedTuple):
 def effects(before: Survey, after: Survey, targets: Sequence[Target]) -> tuple[Effect, ...]:
     """Each value and each extension that another site, or a runtime without sites, has otherwise afterwards."""
     changed = {runtime.label: runtime for runtime in after.runtimes}
-    found: dict[Effect, None] = {}
+    harmed: dict[Effect, None] = {}
     for runtime in before.runtimes:
         then = changed.get(runtime.label)
         if then is None or (then is runtime and before.sites is after.sites):
             continue
-        found |= dict.fromkeys(_left_behind(before.sites, after.sites, runtime))
+        harmed |= dict.fromkeys(_left_behind(before.sites, after.sites, runtime))
         for name, now, later in _views(runtime, then, before, after, targets):
-            found |= dict.fromkeys(_differences(name, now.met, later.met))
-            found |= dict.fromkeys(_where_unknown(name, now, later))
-    return tuple(found)
+            harmed |= dict.fromkeys(_differences(name, now.met, later.met))
+            harmed |= dict.fromkeys(_where_unknown(name, now, later))
+    return tuple(harmed)
 
 
 def _views(
@@ -48,11 +48,13 @@ def _views(
         return
     olds = [old for old, _ in served]
     names = {_name(old) for old in olds}
-    later = {one.label: one for one in after.runtimes}
+    later = {listed.label: listed for listed in after.runtimes}
     for old, new in served:
         answering = later.get(new.runtime or "", then)  # the plan may have handed it to another
-        for_it = mine if answering is then else [one for one in targets if one.runtime.label == answering.label]
-        if any(_is_meant(one, old, names) for one in for_it):
+        for_it = (
+            mine if answering is then else [target for target in targets if target.runtime.label == answering.label]
+        )
+        if any(_is_meant(target, old, names) for target in for_it):
             continue
         news = [site for site in after.sites if site.runtime == new.runtime]
         for below in parts(old):
@@ -113,6 +115,8 @@ def _differences(site: str, now: Runtime, then: Runtime) -> Iterator[Effect]:
 def _where_unknown(site: str, now: _View, then: _View) -> Iterator[Effect]:
     """What the runtime itself has otherwise afterwards, where something unread may decide for the site, or may not."""
     for name, setting in now.met.settings.items():
-        later, old, new = (one.get(name) for one in (then.met.settings, now.itself.settings, then.itself.settings))
+        later, old, new = (
+            settings.get(name) for settings in (then.met.settings, now.itself.settings, then.itself.settings)
+        )
         if setting.value is None and later and later.value is None and old and new and old.value != new.value:
             yield Effect(site, name, f"perhaps {in_a_word(name, old.value)}", f"perhaps {in_a_word(name, new.value)}")

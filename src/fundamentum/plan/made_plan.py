@@ -190,8 +190,10 @@ class Plan(Value, frozen=True):
 
     def told_at(self, step: Step) -> list[str]:
         """What a person has to know about the changes of a step; of one that is decided elsewhere, it is told there."""
-        decided = {change.key for one in self.steps if one.operation.KIND in DECIDED for change in one.changes}
-        here = [one for one in step.changes if step.operation.KIND in DECIDED or one.key not in decided]
+        decided = {
+            change.key for planned in self.steps if planned.operation.KIND in DECIDED for change in planned.changes
+        }
+        here = [change for change in step.changes if step.operation.KIND in DECIDED or change.key not in decided]
         return [words for change in here if (words := self.consequences.get(change.key))]
 
     def why_all(self, changes: Iterable[Change]) -> list[tuple[Change, Reason]]:

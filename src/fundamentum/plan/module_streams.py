@@ -72,7 +72,11 @@ def _switched(survey: Survey, stream: str, branch: str) -> Survey:
 def _handed_on(site: Site, old: list[Runtime], runtimes: tuple[Runtime, ...]) -> Site:
     """A site is handed to what takes the place of the runtime that it was handed to."""
     before = next((runtime for runtime in old if runtime.label == site.runtime), None)
-    then = (one for one in runtimes if before and not one.home and (one.sapi, one.pool) == (before.sapi, before.pool))
+    then = (
+        listed
+        for listed in runtimes
+        if before and not listed.home and (listed.sapi, listed.pool) == (before.sapi, before.pool)
+    )
     return replace(site, runtime=runtime.label) if (runtime := next(then, None)) else site
 
 
@@ -88,7 +92,7 @@ def _seen(offer: Offer, module: str, stream: str, mine: set[str]) -> Offer:
 
 def _configured(runtime: Runtime, old: list[Runtime]) -> Runtime:
     """The configuration files stay, and so does what they set."""
-    before = next((one for one in old if (one.sapi, one.pool) == (runtime.sapi, runtime.pool)), None)
+    before = next((listed for listed in old if (listed.sapi, listed.pool) == (runtime.sapi, runtime.pool)), None)
     if before is None or runtime.home:
         return runtime
     settings: dict[str, Setting] = {

@@ -9,10 +9,12 @@ from fundamentum.plan.branch_choice import Candidate
 from fundamentum.plan.made_plan import Decision
 
 
-def as_named(decision: Decision, found: Sequence[Candidate], runtime: Runtime, everyone: tuple[str, ...]) -> Decision:
+def as_named(
+    decision: Decision, candidates: Sequence[Candidate], runtime: Runtime, everyone: tuple[str, ...]
+) -> Decision:
     """The decision with the runtime that was named as the one taken, for ``everyone``, and what it would have been."""
     rows = []
-    for candidate, row in zip(found[-len(decision.rows) :], decision.rows, strict=True):
+    for candidate, row in zip(candidates[-len(decision.rows) :], decision.rows, strict=True):
         if (candidate.branch, candidate.target.runtime.home) == (runtime.branch, runtime.home):
             cost = "" if row.chosen_for == everyone else f", although {row.reason}"
             if row.chosen_for and row.chosen_for != everyone:

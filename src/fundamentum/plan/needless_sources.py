@@ -15,9 +15,13 @@ def needless(survey: Survey, offers: Offers) -> Iterator[str]:
     for offer, branch in offers.of_php:
         if any(offer.name == pattern.format(branch=branch) for pattern in patterns):
             branches.setdefault(offer.source, set()).add(branch)
-    own = {one.name for one in survey.repositories if one.origin and one.origin.lower() == survey.system.id.lower()}
+    own = {
+        known.name for known in survey.repositories if known.origin and known.origin.lower() == survey.system.id.lower()
+    }
     offered = set().union(*(branches.get(name, set()) for name in own))
-    for repository in dict.fromkeys(one.name for one in survey.repositories if one.name not in own):
+    for repository in dict.fromkeys(
+        repository.name for repository in survey.repositories if repository.name not in own
+    ):
         if same := sorted(branches.get(repository, set()) & offered, key=branch_key):
             yield (
                 f"the package source {repository} is needless for PHP {', '.join(same)}: "

@@ -81,14 +81,14 @@ def _addresses(survey: Survey, server: str) -> tuple[str, ...]:
     Source: nginx's documentation, "How nginx processes a request"; Apache's, "An In-Depth Discussion of Virtual Host
     Matching": what comes at such an address is for the sites there only.
     """
-    found = dict.fromkeys(
+    addresses = dict.fromkeys(
         site.address.lower().replace("_default_", "*").replace("0.0.0.0", "*").replace("[::]", "*")
         for site in survey.sites
         if site.server == server and not site.secure and site.address
     )
-    at_port = [address for address in found if address.endswith(":80")]
-    if found and not at_port:
-        title, where = webserver(server).title, ", ".join(found)
+    at_port = [address for address in addresses if address.endswith(":80")]
+    if addresses and not at_port:
+        title, where = webserver(server).title, ", ".join(addresses)
         raise FundamentumError(
             f"{survey.server}: {title} waits at {where}, and not at port 80: set the site up by hand"
         )
@@ -165,8 +165,8 @@ def fitting(site: WantedSite, survey: Survey, offers: Offers) -> list[Candidate]
     """What could serve it: in the first way of running PHP behind its web server that anything offers."""
     there = next((web_server for web_server in survey.web_servers or () if web_server.server == site.server), None)
     for sapi in webserver(site.server).ways(there):
-        if found := candidates(survey, offers, (sapi,)):
-            return found
+        if possible := candidates(survey, offers, (sapi,)):
+            return possible
     return []
 
 
@@ -252,7 +252,11 @@ def with_reasons(added: Sequence[Change], done: Settled, needs: Needs) -> list[C
     out = list(added)
     for at, site in enumerate(out):
         if isinstance(site, AddSite):
-            widened = [one for one in done.changes.values() if isinstance(one, WidenLimit) and one.file == site.file]
+            widened = [
+                raised
+                for raised in done.changes.values()
+                if isinstance(raised, WidenLimit) and raised.file == site.file
+            ]
             for change in widened:
                 out[at] = site = site.widened(change)
                 done.reasons[site.key] |= done.reasons.pop(change.key, {})
@@ -263,7 +267,7 @@ def with_reasons(added: Sequence[Change], done: Settled, needs: Needs) -> list[C
 
 def _as_wide_as_php(site: AddSite, world: Survey | None) -> AddSite:
     """The site with a limit on bodies that is no narrower than PHP's own: a new one stands in nobody's way."""
-    runtime = next((one for one in world.runtimes if one.label == site.runtime), None) if world else None
+    runtime = next((runtime for runtime in world.runtimes if runtime.label == site.runtime), None) if world else None
     setting = runtime.settings.get("post_max_size") if runtime else None
     least = quantity(setting.value).number if setting and setting.value else 0
     of, own = webserver(site.server), dict(site.site.limits)

@@ -59,12 +59,12 @@ class Resolver:
         wanted = list(dict.fromkeys(wanted))
         self._avoided = set()
         for _ in range(ATTEMPTS):
-            found = self._attempt(wanted)
-            losing = {one for one in displaced(self.of, found.offers) if one not in wanted} - self._avoided
+            attempt = self._attempt(wanted)
+            losing = {name for name in displaced(self.of, attempt.offers) if name not in wanted} - self._avoided
             if not losing:
                 break
             self._avoided |= losing
-        return found
+        return attempt
 
     def _attempt(self, wanted: list[str]) -> Along:
         chosen = {name: offer for name in wanted if (offer := self.offers.package(name))}
@@ -79,12 +79,12 @@ class Resolver:
             for group in self.of.relations(offer.pre_depends) + self.of.relations(offer.depends):
                 if any(self._holds(relation, chosen, removed) for relation in group):
                     continue
-                found = next(filter(None, (self._supply(relation, offer) for relation in group)), None)
-                if found is None:
+                package = next(filter(None, (self._supply(relation, offer) for relation in group)), None)
+                if package is None:
                     missing.append(self._lack(offer, group))
-                elif found.name not in chosen:
-                    chosen[found.name] = found
-                    todo.append(found)
+                elif package.name not in chosen:
+                    chosen[package.name] = package
+                    todo.append(package)
             todo += self._conflicts(offer, chosen, removed)
             todo += self._of_one_source(offer, chosen, removed) if self._by_source else ()
         missing += quarrels(self.of, chosen)
@@ -137,20 +137,20 @@ class Resolver:
 
     def _orphaned(self, chosen: dict[str, Offer], removed: list[str]) -> list[str]:
         """Installed packages that lose what they depend on, and go with it."""
-        whole = {(offer.name, offer.version): offer for offer in self._offers}
+        offers = {(offer.name, offer.version): offer for offer in self._offers}
         gone: list[str] = []
         while True:
-            more = [
+            possible = [
                 name
                 for name, version in self.present.items()
                 if name not in (*removed, *gone)
                 and name not in chosen
-                and (offer := whole.get((name, version)))
+                and (offer := offers.get((name, version)))
                 and self._loses(offer, chosen, [*removed, *gone])
             ]
-            if not more:
+            if not possible:
                 return gone
-            gone += more
+            gone += possible
 
     def _loses(self, offer: Offer, chosen: dict[str, Offer], gone: list[str]) -> bool:
         """Whether something that an installed package depends on, and has, is there no longer."""
@@ -204,9 +204,9 @@ class Resolver:
         if self._providers is None:
             self._providers = {}
             for package in dict.fromkeys(offer.name for offer in self._offers):
-                one = self.offers.package(package)
-                for given in provided(one.provides) if one else ():
-                    self._providers.setdefault(given, []).append(one)  # type: ignore[arg-type]
+                offered = self.offers.package(package)
+                for given in provided(offered.provides) if offered else ():
+                    self._providers.setdefault(given, []).append(offered)  # type: ignore[arg-type]
         return self._providers.get(name, [])
 
     def _conflicts(self, offer: Offer, chosen: dict[str, Offer], removed: list[str]) -> Iterator[Offer]:
@@ -231,7 +231,7 @@ class Resolver:
         version = chosen[name].version if name in chosen else None if name in removed else self.present.get(name)
         if version is not None and self.of.fits(version, relation):
             return True
-        provided_by = [names for one, names in self._given.items() if one not in chosen and one not in removed]
+        provided_by = [names for giver, names in self._given.items() if giver not in chosen and giver not in removed]
         provided_by += [dict(provides(offer.provides)) for offer in chosen.values() if name in offer.provides]
         return any(name in names and given(self.of, names[name], relation) for names in provided_by)
 
@@ -253,12 +253,14 @@ class Resolver:
             and given(self.of, dict(provides(offer.provides))[relation.name], relation)
         ]
         # Of several providers the one whose name begins like that of the package that asks: apt looks at the source.
-        return min(fitting, key=lambda one: (-_alike(one.name, wanting.name), one.name), default=real)
+        return min(fitting, key=lambda package: (-_alike(package.name, wanting.name), package.name), default=real)
 
 
 def _source(offer: Offer) -> str:
     return offer.built_from or f"{offer.name} {offer.version}"
 
 
-def _alike(one: str, two: str) -> int:
-    return next((at for at, (a, b) in enumerate(zip(one, two, strict=False)) if a != b), min(len(one), len(two)))
+def _alike(first: str, second: str) -> int:
+    return next(
+        (at for at, (a, b) in enumerate(zip(first, second, strict=False)) if a != b), min(len(first), len(second))
+    )

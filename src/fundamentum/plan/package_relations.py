@@ -14,9 +14,11 @@ def displaced(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
     """Packages that another one both conflicts with and provides."""
     for offer in chosen.values():
         given = dict(provides(offer.provides))
-        for one in (relation for group in of.relations(offer.conflicts) for relation in group):
-            other = chosen.get(one.name) if one.name in given and one.name != offer.name else None
-            if other and of.fits(other.version, one):
+        for relation_of in (relation for group in of.relations(offer.conflicts) for relation in group):
+            other = (
+                chosen.get(relation_of.name) if relation_of.name in given and relation_of.name != offer.name else None
+            )
+            if other and of.fits(other.version, relation_of):
                 yield other.name
 
 
@@ -29,10 +31,10 @@ def quarrels(of: Platform, chosen: dict[str, Offer]) -> Iterator[str]:
             names.setdefault(name, []).append((offer, version))
     said: set[frozenset[str]] = set()
     for offer in chosen.values():
-        for one in (relation for group in of.relations(offer.conflicts) for relation in group):
-            for other, version in names.get(one.name, ()):
+        for relation_of in (relation for group in of.relations(offer.conflicts) for relation in group):
+            for other, version in names.get(relation_of.name, ()):
                 pair = frozenset((offer.name, other.name))
-                if other is not offer and pair not in said and given(of, version, one):
+                if other is not offer and pair not in said and given(of, version, relation_of):
                     said.add(pair)
                     yield f"{offer.name} cannot be installed beside {other.name}"
 

@@ -36,9 +36,9 @@ def _told(first: Plan, second: Plan) -> Iterator[Difference]:
     for where, absent, told in _TABLES:
         sides = told(first), told(second)
         for what in dict.fromkeys((*sides[0], *sides[1])):
-            one, two = (side.get(what, absent) for side in sides)
-            if one != two:
-                yield Difference(where, what, one, two)
+            value, other = (side.get(what, absent) for side in sides)
+            if value != other:
+                yield Difference(where, what, value, other)
 
 
 def _files(first: Plan, second: Plan) -> Iterator[Difference]:

@@ -60,11 +60,11 @@ def _kinds_of_changes() -> tuple[type[Change], ...]:
 
 def _below(kind: type[Any]) -> Iterator[type[Any]]:
     """The classes that have no further ones below them."""
-    for one in kind.__subclasses__():
-        if _below_any(one):
-            yield from _below(one)
+    for subclass in kind.__subclasses__():
+        if _below_any(subclass):
+            yield from _below(subclass)
         else:
-            yield one
+            yield subclass
 
 
 def _below_any(kind: type[Any]) -> bool:
@@ -89,8 +89,8 @@ def _texts(value: Any) -> Iterable[str]:
     if isinstance(value, str):
         yield value
     elif isinstance(value, dict):
-        for key, one in value.items():
-            yield from (key, *_texts(one))
+        for key, member in value.items():
+            yield from (key, *_texts(member))
     elif isinstance(value, list):
-        for one in value:
-            yield from _texts(one)
+        for member in value:
+            yield from _texts(member)

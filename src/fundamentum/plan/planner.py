@@ -74,33 +74,39 @@ class Planner:
         if site:
             candidates = new_site.fitting(site, self.survey, self.offers)
             if selector := next(filter(None, selectors), None):
-                candidates = [one for one in candidates if f"{one.target.runtime.label}/".startswith(f"{selector}/")]
+                candidates = [
+                    candidate
+                    for candidate in candidates
+                    if f"{candidate.target.runtime.label}/".startswith(f"{selector}/")
+                ]
             if not candidates:
                 raise FundamentumError(f"{self.survey.server}: no PHP is here or offered that could serve {site.name}")
         else:
             candidates = branch_choice.candidates(self.survey, self.offers)
         if not candidates or (any(selectors) and site is None):
             pairs = zip(applications, selectors, strict=True)
-            named = [choose(self.survey, needs, one, self.offers) for needs, one in pairs]
+            named = [choose(self.survey, needs, selection, self.offers) for needs, selection in pairs]
             return named, self._cost(applications, named, candidates), None
         serving = [runtime for runtime in self.survey.runtimes if runtime.serves]
         chosen = branch_choice.decide(applications, candidates, self.trial, self.today)
         out = []
-        for needs, one in zip(applications, chosen.candidates, strict=True):
-            only = site is None and len(serving) == 1 and one.target.runtime.label == serving[0].label
-            out.append(choose(self.survey, needs, None, self.offers) if only else one.target)
+        for needs, choice in zip(applications, chosen.candidates, strict=True):
+            only = site is None and len(serving) == 1 and choice.target.runtime.label == serving[0].label
+            out.append(choose(self.survey, needs, None, self.offers) if only else choice.target)
         switched = next((candidate for candidate in chosen.candidates if candidate.switch), None)
         return out, chosen.decision if len(chosen.decision.rows) > 1 else None, switched
 
     def _cost(
-        self, applications: Sequence[Needs], named: Sequence[Target], found: Sequence[Candidate]
+        self, applications: Sequence[Needs], named: Sequence[Target], candidates: Sequence[Candidate]
     ) -> Decision | None:
         """The comparison although the choice was taken away, so that what it costs is seen."""
         runtime = named[0].runtime
-        if len(found) < 2 or all((c.branch, c.target.runtime.home) != (runtime.branch, runtime.home) for c in found):
+        if len(candidates) < 2 or all(
+            (c.branch, c.target.runtime.home) != (runtime.branch, runtime.home) for c in candidates
+        ):
             return None
-        decision = branch_choice.decide(applications, found, self.trial, self.today).decision
-        return as_named(decision, found, runtime, tuple(needs.name for needs in applications))
+        decision = branch_choice.decide(applications, candidates, self.trial, self.today).decision
+        return as_named(decision, candidates, runtime, tuple(needs.name for needs in applications))
 
     def trial(self, needs: Needs, candidate: Candidate) -> Outcome:
         """How one application would fare on one candidate."""
@@ -123,17 +129,17 @@ class Planner:
         is, and what that takes.
         """
         offers = self.offers
-        survey = apply([one for one in added if isinstance(one, LATER)], self.survey, offers)
+        survey = apply([change for change in added if isinstance(change, LATER)], self.survey, offers)
         judgements = tuple(judge(n, survey, t, offers) for n, t in zip(applications, targets, strict=True))
         done = Settled({}, {}, judgements)
         world = survey
         first = {change.key: change for change in added if not isinstance(change, LATER)}
         for _ in range(ROUNDS):
-            found = remedies(done.judgements, world, label, self.levels)
-            for key, why in found.reasons.items():
+            advised = remedies(done.judgements, world, label, self.levels)
+            for key, why in advised.reasons.items():
                 done.reasons.setdefault(key, {}).update(why)
             wanted = first | {
-                key: first[key].joined(change) if key in first else change for key, change in found.changes.items()
+                key: first[key].joined(change) if key in first else change for key, change in advised.changes.items()
             }
             fresh = {key: change for key, change in wanted.items() if done.changes.get(key) != change}
             first = {}
@@ -142,7 +148,7 @@ class Planner:
             done.changes |= fresh
             self._dependencies(done)
             world = apply(fresh.values(), world, offers, done.along, done.removes)
-            world = apply([one for one in added if isinstance(one, LATER)], world, offers)
+            world = apply([change for change in added if isinstance(change, LATER)], world, offers)
             done.judgements = tuple(
                 judge(judgement.needs, world, _same_target(judgement.target, world), offers)
                 for judgement in done.judgements
@@ -195,8 +201,8 @@ class Planner:
         before = tuple(judge(n, self.survey, t, self.offers) for n, t in zip(applications, targets, strict=True))
         label = "-".join(dict.fromkeys(needs.name for needs in applications))[:60]
         site = None if refused(before[0]) else self.site  # nothing is set up on a PHP that is not accepted
-        placed, added, odds = self._placed(applications, targets, site)
-        decision = replace(decision or Decision(), apart=tuple(odds)) if added and not self.site else decision
+        placed, added, remarks = self._placed(applications, targets, site)
+        decision = replace(decision or Decision(), apart=tuple(remarks)) if added and not self.site else decision
         done = self.settle(applications, placed, label, added)
         if done.missing and self._resolver:
             if possible := self._possible(done, targets):
@@ -251,7 +257,9 @@ class Planner:
 
     def _ordered(self, changes: Sequence[Change], targets: Sequence[Target]) -> list[Change]:
         """Packages by their names, the others in the order in which they were found; services last."""
-        packages = sorted((change for change in changes if isinstance(change, Install)), key=lambda one: one.package)
+        packages = sorted(
+            (change for change in changes if isinstance(change, Install)), key=lambda install: install.package
+        )
         others = [change for change in changes if not isinstance(change, Install | Restart)]
         first = [change for change in others if isinstance(change, AddSource | LetGo | UseStream)]
         rest = [change for change in others if change not in first]
@@ -281,7 +289,7 @@ def plan(
 
 
 def _same_target(target: Target, world: Survey) -> Target:
-    found = next((runtime for runtime in world.runtimes if runtime.label == target.runtime.label), None)
-    if found:
-        return replace(target, runtime=found, present=True, base=None, part=None)
+    listed = next((runtime for runtime in world.runtimes if runtime.label == target.runtime.label), None)
+    if listed:
+        return replace(target, runtime=listed, present=True, base=None, part=None)
     return target if not target.present else replace(target, present=False, base=None, part=None)

@@ -21,18 +21,18 @@ def rests_on(judgements: Collection[Judgement], survey: Survey, steps: Collectio
     So is, for files that the steps write into directories among it, whether they were there; for directories that they
     change, to whom these belonged, and with which modes; for the users whose rights count, name → number and groups.
     """
-    found: dict[str, None] = {}
+    paths: dict[str, None] = {}
     for judgement in judgements:
         for judged in filter(None, (judgement, judgement.command_line)):
             runtime = (judged.target.base or judged.target.runtime).label
-            files = [one.files for one in survey.runtimes if one.label in (runtime, judged.target.beside)]
+            files = [listed.files for listed in survey.runtimes if listed.label in (runtime, judged.target.beside)]
             for site in sites_of(survey, judged.target) if files else ():
-                files += [survey.read.get(name, ()) for one in site.way for name in (one.server, one.name)]
+                files += [survey.read.get(name, ()) for server in site.way for name in (server.server, server.name)]
             if any(finding.need.kind == "database-setting" for finding in judged.findings):
                 files += [options.files for options in survey.options]
-            found |= dict.fromkeys(itertools.chain(*files))
+            paths |= dict.fromkeys(itertools.chain(*files))
     marks = {path: mark for path, mark in survey.marks.items() if is_path(path) and is_mark(mark)}
-    decisive = [HOST_NAME, *sorted(found)] if marks.keys() & found.keys() else []
+    decisive = [HOST_NAME, *sorted(paths)] if marks.keys() & paths.keys() else []
     rested = {path: marks[path] for path in decisive if path in marks}
     for operation in (step.operation for step in steps):
         if isinstance(operation, WriteFile) and operation.path not in marks:

@@ -43,21 +43,21 @@ def split(
     for at in order:
         needs, target = applications[at], targets[at]
         places = [target, *(_in_pool(target, pool) for pool in pools.values() if pool.like == target.runtime.label)]
-        odds = None
+        conflict = None
         for place in places:
-            beside = members.get(place.runtime.label, [])
-            odds = next(filter(None, (at_odds(needs, other, target.runtime, levels) for other in beside)), None)
-            if odds is None:
+            neighbours = members.get(place.runtime.label, [])
+            conflict = next(filter(None, (at_odds(needs, other, target.runtime, levels) for other in neighbours)), None)
+            if conflict is None:
                 break
         else:
             place = target
-            if target.runtime.sapi == "fpm" and target.runtime.pool_dir and odds:
+            if target.runtime.sapi == "fpm" and target.runtime.pool_dir and conflict:
                 pool = own_pool(needs, target.runtime, survey, pools)
                 moved = _moving(target, pool, survey)
                 pools[pool.runtime] = replace(pool, handed=True) if moved else pool
                 moves += moved
                 place = _in_pool(target, pool, taken=bool(moved))
-                words.append(odds)
+                words.append(conflict)
         members.setdefault(place.runtime.label, []).append(needs)
         out[at] = place
     return [out[at] for at in sorted(out)], [*pools.values(), *moves], words
@@ -105,7 +105,7 @@ def own_pool(
 ) -> AddPool:
     """A pool for one application, beside those that there are and those that are planned."""
     of = platform(survey.system.family)
-    taken = {one.pool for one in survey.runtimes if one.branch == runtime.branch} | {
+    taken = {listed.pool for listed in survey.runtimes if listed.branch == runtime.branch} | {
         pool.name for pool in pools.values()
     }
     name = next(n for n in (needs.name, *(f"{needs.name}-{at}" for at in range(2, 1000))) if n not in taken)

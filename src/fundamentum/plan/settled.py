@@ -36,10 +36,12 @@ class Settled(msgspec.Struct):
             if finding.verdict in ("unmet", "unknown")
         ]
         unmet += [
-            Unresolved(finding.need, f"on the command line: {_why(finding, one)}", one.needs.name, finding.level)
-            for one in (judged.command_line for judged in self.judgements)
-            for finding in (one.findings if one else ())
-            if finding.verdict in ("unmet", "unknown") and one
+            Unresolved(
+                finding.need, f"on the command line: {_why(finding, judgement)}", judgement.needs.name, finding.level
+            )
+            for judgement in (judged.command_line for judged in self.judgements)
+            for finding in (judgement.findings if judgement else ())
+            if finding.verdict in ("unmet", "unknown") and judgement
         ]
         name = self.judgements[0].needs.name
         return unmet + [

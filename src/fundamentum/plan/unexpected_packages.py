@@ -17,7 +17,7 @@ def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
     served = sorted(present & web_servers)
     asked = set(wanted)
     of = platform(survey.system.family)
-    found = []
+    unexpected = []
     for name in along.packages:
         if name in present:
             continue
@@ -26,13 +26,13 @@ def asides(along: Along, wanted: Iterable[str], survey: Survey) -> list[Aside]:
         )
         instead = f"it comes with {puller}: ask for packages that do not depend on it" if puller else "leave it out"
         if name in web_servers and (served or asked & web_servers):
-            found.append(
+            unexpected.append(
                 Aside(name, f"a second web server, beside {', '.join(served) or 'the one asked for'}", instead)
             )
         elif name in web_servers:
-            found.append(Aside(name, "a web server that was not asked for", instead))
+            unexpected.append(Aside(name, "a web server that was not asked for", instead))
         elif of.sapi_of(name) in ("apache2", "fpm", "cgi"):
-            found.append(Aside(name, "another way of running PHP", instead))
+            unexpected.append(Aside(name, "another way of running PHP", instead))
         elif re.search(r"-dev$|^(gcc|g\+\+|make|build-essential|autoconf)(-[0-9]+)?$", name):
-            found.append(Aside(name, "a development tool", instead))
-    return found
+            unexpected.append(Aside(name, "a development tool", instead))
+    return unexpected

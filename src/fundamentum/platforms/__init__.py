@@ -47,9 +47,9 @@ def _known(name: str) -> str:
 @cache
 def platform(name: str) -> Platform:
     """The platform of that name, as a survey's system has it; the unknown one where there is none."""
-    found = entries.entry(__name__, _known(name)).PLATFORM
-    assert isinstance(found, Platform)
-    return found
+    entry = entries.entry(__name__, _known(name)).PLATFORM
+    assert isinstance(entry, Platform)
+    return entry
 
 
 def packaging(name: str, offer: Offer) -> Platform:
@@ -68,7 +68,7 @@ def packaging(name: str, offer: Offer) -> Platform:
 def families(*, scripted: bool = False) -> str:
     """The platforms for which a playbook can be written, in words: ``Debian family and RHEL family``; or a script."""
     of = [platform(name) for name in names()]
-    return " and ".join(one.title for one in of if (one.script_language if scripted else one.carried_out))
+    return " and ".join(family.title for family in of if (family.script_language if scripted else family.carried_out))
 
 
 def part(name: str, what: str) -> ModuleType:

@@ -260,9 +260,9 @@ class Platform:
         """Whether what is built from one source is brought to one version.  ``present``: package → version there."""
         return False
 
-    def order(self, one: str, two: str) -> int:
+    def order(self, first: str, second: str) -> int:
         """Below, at or above zero, as the package manager orders two versions."""
-        return (one > two) - (one < two)
+        return (first > second) - (first < second)
 
     def fits(self, version: str, wanted: Relation) -> bool:
         """Whether a version is one that a relation names.

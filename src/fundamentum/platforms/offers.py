@@ -103,16 +103,16 @@ def provided(offer_provides: str) -> list[str]:
 
 def newest(offers: Iterable[Offer], order: Callable[[str, str], int]) -> Offer | None:
     """The offer that is preferred most, and of those the one with the highest version, as the platform orders them."""
-    found = list(offers)
-    best = max((offer.priority for offer in found), default=0)
-    found = [offer for offer in found if offer.priority == best]
-    if len(found) < 2:
-        return found[0] if found else None
+    fitting = list(offers)
+    best = max((offer.priority for offer in fitting), default=0)
+    fitting = [offer for offer in fitting if offer.priority == best]
+    if len(fitting) < 2:
+        return fitting[0] if fitting else None
 
     def compared(offer: Offer, two: Offer) -> int:
         return order(offer.version, two.version)
 
-    return max(found, key=cmp_to_key(compared))
+    return max(fitting, key=cmp_to_key(compared))
 
 
 def upstream(version: str) -> str:

@@ -25,6 +25,6 @@ def lines_of(data: bytes) -> list[Line]:
     """The lines of a text, in order."""
     text = "".join(c if c.isprintable() or c in "\n\t" else " " for c in data.decode("utf-8", "replace"))
     text = _TIME.sub("", text.translate(_QUOTES))
-    text = _BRACES.sub(lambda one: " ".join(one[1] + name for name in one[2].split(",") if name), text)
+    text = _BRACES.sub(lambda match: " ".join(match[1] + name for name in match[2].split(",") if name), text)
     lines = of_page(text) if is_page(text) else of_text(plain_rows(text))
     return [line for line in lines if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]

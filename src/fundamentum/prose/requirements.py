@@ -53,7 +53,7 @@ def requirements(data: bytes, where: str) -> Understood:
             both = msgspec.structs.replace(before, text=f"{before.text.rstrip('. ')}: {line.text}")
             statements = tuple(dict.fromkeys(understood(both)))
             if statements:
-                line, rest = both, [one for one in rest if one is not before]
+                line, rest = both, [line for line in rest if line is not before]
         before = line
         if statements:
             sentences.append((line, statements))
@@ -73,7 +73,7 @@ def _as_file(name: str, sentences: Iterable[tuple[Line, tuple[Statement, ...]]],
     keys: set[NeedId] = set()
     every = [(line, statement) for line, statements in sentences for statement in statements]
     # What is advised yields to what is asked for, wherever that stands.
-    for line, statement in sorted(every, key=lambda one: one[1].key == "preferred"):
+    for line, statement in sorted(every, key=lambda statement_at: statement_at[1].key == "preferred"):
         trial = _added(document, statement)
         if trial is None:
             continue
@@ -125,12 +125,14 @@ def _added(document: dict[str, Any], statement: Statement) -> dict[str, Any] | N
 
 def _entries(document: dict[str, Any], table: str) -> list[str]:
     """What is listed in a table already, at whichever level."""
-    found = document.get(table, {})
-    return [entry for level in ("required", "recommended") for entry in found.get(level, ()) if isinstance(entry, str)]
+    table_read = document.get(table, {})
+    return [
+        entry for level in ("required", "recommended") for entry in table_read.get(level, ()) if isinstance(entry, str)
+    ]
 
 
-def _alternatives(one: str, other: str) -> str:
-    parts = {_bare(part): part.strip() for part in reversed([*one.split("|"), *other.split("|")])}
+def _alternatives(first: str, other: str) -> str:
+    parts = {_bare(part): part.strip() for part in reversed([*first.split("|"), *other.split("|")])}
     return " | ".join(reversed(parts.values()))
 
 
@@ -138,13 +140,13 @@ def _bare(part: str) -> str:
     return re.split(r"[<>=!]", part)[0].strip().lower()
 
 
-def _joined(one: str, other: str, statement: Statement) -> str | None:
+def _joined(first: str, other: str, statement: Statement) -> str | None:
     """Of two words about one key the stricter: the larger number; for versions both."""
-    if one == other:
+    if first == other:
         return None
     if statement.table == ("php",) and statement.key == "version":
-        return None if ">=" in one and ">=" in other else f"{one}, {other}"
-    sizes = [_amount(text) for text in (one, other)]
+        return None if ">=" in first and ">=" in other else f"{first}, {other}"
+    sizes = [_amount(text) for text in (first, other)]
     if None in sizes:
         return None
     return other if (sizes[1] or 0) > (sizes[0] or 0) else None

@@ -97,8 +97,8 @@ def _packages(operation: InstallPackages, of: Platform, restarting: list[Ours]) 
     if operation.names:
         options: dict[str, Any] = {"name": list(operation.names), "state": Ours("present")}
         yield noted("Note which packages are installed", "packages", *operation.names) | {"changed_when": False}
-        module, more = of.ansible_install(options["name"])
-        options |= more
+        module, options_of_module = of.ansible_install(options["name"])
+        options |= options_of_module
         yield task_of(Ours("Install packages"), module, **options) | {"notify": restarting}
     for package in operation.again:
         tool, verb, *words = of.install([package], again=True)

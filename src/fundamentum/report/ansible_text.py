@@ -47,8 +47,8 @@ Dumper.add_representer(ScriptText, _script_lines)
 
 def keyed(value: Any) -> Any:
     if isinstance(value, dict):
-        return {Ours(key): keyed(one) for key, one in value.items()}
-    return [keyed(one) for one in value] if isinstance(value, list | tuple) else value
+        return {Ours(key): keyed(member) for key, member in value.items()}
+    return [keyed(member) for member in value] if isinstance(value, list | tuple) else value
 
 
 def task_of(title: str, module: str, /, **options: Any) -> dict[str, Any]:
@@ -62,9 +62,9 @@ def words_of(shape: str, *data: str) -> list[str]:
     return [next(given) if word == "{}" else Ours(word) for word in shape.split()]
 
 
-def question_of(title: str, name: str, argv: Sequence[str], **more: Any) -> dict[str, Any]:
+def question_of(title: str, name: str, argv: Sequence[str], **options: Any) -> dict[str, Any]:
     """A question to the server, which changes nothing and is asked in a trial run too."""
-    asked = task_of(title, "command", argv=list(argv), **more)
+    asked = task_of(title, "command", argv=list(argv), **options)
     return asked | {"register": Ours(name), "changed_when": False, "failed_when": False, "check_mode": False}
 
 

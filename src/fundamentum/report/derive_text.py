@@ -59,13 +59,13 @@ def write_derived(console: Console, derived: Derived) -> None:
 def explained(derived: Derived, name: str) -> tuple[Entry, ...]:
     """The entries that a name means: ``gd``, ``memory_limit``, ``php``, ``extension:gd``."""
     wanted = name.lower().strip()
-    found = []
+    entries = []
     for entry in (*derived.entries, *derived.left_out):
         names = {entry.kind, entry.key.lower()} if entry.kind == "php" else {entry.key.lower()}
         names |= {name.lower() for name in entry.names} | {f"{entry.kind}:{name.lower()}" for name in entry.names}
         if wanted in names:
-            found.append(entry)
-    return tuple(found)
+            entries.append(entry)
+    return tuple(entries)
 
 
 def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]) -> None:

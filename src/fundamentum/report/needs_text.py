@@ -61,7 +61,7 @@ def _text(need: Need) -> str:
     way = {"web": "for pages only", "command_line": "on the command line only"}.get(getattr(need, "way", ""), "")
     versions = getattr(need, "versions", ())
     named = zip(getattr(need, "names", ()), versions, strict=False)
-    words = " or ".join(f"{name} {one}".removesuffix(" any") for name, one in named)
+    words = " or ".join(f"{name} {versions_of}".removesuffix(" any") for name, versions_of in named)
     return "  ".join(part for part in (words, way) if part)
 
 

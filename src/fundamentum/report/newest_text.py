@@ -49,9 +49,9 @@ def write_newest(
     as_document: bool,
 ) -> None:
     """A line for each release, then the newest that runs; as JSON where that is wanted."""
-    taken = next((word for word, one in zip(words, judgements, strict=True) if one is chosen), None)
+    taken = next((word for word, judged in zip(words, judgements, strict=True) if judged is chosen), None)
     if as_document:
-        rows = [_row(word, one) for word, one in zip(words, judgements, strict=True)]
+        rows = [_row(word, judged) for word, judged in zip(words, judgements, strict=True)]
         write_out(as_json(NewestDocument(FORMAT, server, taken, rows)))
         return
     console = console_for(stream)

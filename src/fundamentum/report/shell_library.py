@@ -58,9 +58,9 @@ def functions_for(family: str, body: Iterable[str], besides: tuple[str, ...] = (
     parts, code, always = _library(family, besides)
     wanted = _calls(body) | always
     used: set[str] = set()
-    while more := (wanted & code.keys()) - used:
-        used |= more
-        wanted = wanted.union(*(code[name] for name in more))
+    while needed := (wanted & code.keys()) - used:
+        used |= needed
+        wanted = wanted.union(*(code[name] for name in needed))
     lines = [line for part in parts if not part.name or part.name in used for line in part.lines]
     return [line for line, before in zip(lines, ("", *lines), strict=False) if line or before]
 
@@ -90,10 +90,10 @@ def _parts(text: str) -> Iterable[Part]:
         if line.startswith("#"):
             above.append(line)
         elif match := _BEGINS.match(line):
-            whole = [line]
-            while not re.match(r"\}|\S.*\}(?: *#.*)?$", whole[-1]):
-                whole.append(next(lines))
-            yield Part(match[1], (*above, *whole))
+            block = [line]
+            while not re.match(r"\}|\S.*\}(?: *#.*)?$", block[-1]):
+                block.append(next(lines))
+            yield Part(match[1], (*above, *block))
             above = []
         else:
             yield Part("", (*above, line))

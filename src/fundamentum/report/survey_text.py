@@ -111,15 +111,15 @@ def _limit(runtime: Runtime, name: str) -> str:
 
 def _oddities(survey: Survey) -> Iterable[str]:
     """What a person would want to know without having asked."""
-    found: dict[str, list[str]] = {}
+    by_path: dict[str, list[str]] = {}
     for runtime in survey.runtimes:
         if runtime.stale:
-            more = f" and {len(runtime.stale) - 1} more" if len(runtime.stale) > 1 else ""
-            found.setdefault(f"restart due: {runtime.stale[0]}{more} changed since", []).append(runtime.label)
+            and_more = f" and {len(runtime.stale) - 1} more" if len(runtime.stale) > 1 else ""
+            by_path.setdefault(f"restart due: {runtime.stale[0]}{and_more} changed since", []).append(runtime.label)
         for extension in runtime.extensions:
             if extension.fault:
-                found.setdefault(f"cannot load {extension.shown}: {extension.fault.words}", []).append(runtime.label)
-    rows = list(found.items())
+                by_path.setdefault(f"cannot load {extension.shown}: {extension.fault.words}", []).append(runtime.label)
+    rows = list(by_path.items())
     yield from (f"{_some(labels)}: {what}" for what, labels in rows[:MAX_NAMES])
     if len(rows) > MAX_NAMES:
         yield f"and {len(rows) - MAX_NAMES} more of the kind"
@@ -148,5 +148,5 @@ def _rest(console: Console, rows: tuple[object, ...], what: str) -> None:
 
 
 def _some(names: list[str]) -> str:
-    more = f" and {len(names) - MAX_NAMES} more" if len(names) > MAX_NAMES else ""
-    return ", ".join(names[:MAX_NAMES]) + more
+    and_more = f" and {len(names) - MAX_NAMES} more" if len(names) > MAX_NAMES else ""
+    return ", ".join(names[:MAX_NAMES]) + and_more

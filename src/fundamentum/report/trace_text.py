@@ -38,21 +38,21 @@ def write_traces(console: Console, traces: Sequence[Trace], server: str) -> None
                 console.print(_wanted(wish), soft_wrap=True)
 
 
-def write_line(console: Console, found: InstallLine, survey: Survey, offers: Offers) -> None:
+def write_line(console: Console, install_line: InstallLine, survey: Survey, offers: Offers) -> None:
     """The packages of a guide's line, each with what it is here; and the line to use instead."""
-    title = Text.assemble(("an install line", "bold"), clean(f" on {survey.server}, for PHP {found.branch}"))
+    title = Text.assemble(("an install line", "bold"), clean(f" on {survey.server}, for PHP {install_line.branch}"))
     console.print(title)
     table = Table.grid(padding=(0, 2))
     for _ in range(2):
         table.add_column()
     table.add_column(overflow="fold", ratio=1)
-    for part in found.parts:
+    for part in install_line.parts:
         style = STYLES["met"] if part.state in ("installed", "installable", "inside") else STYLES["recommended"]
         table.add_row(clean(f"  {part.word}"), Text(part.state.replace("-", " "), style=style), Text(clean(part.why)))
     console.print(table)
-    if found.packages:
+    if install_line.packages:
         console.print(Text("\nthe line for this server", style=STYLES["dim"]))
-        command = shlex.join(offers.platform.install(found.packages))
+        command = shlex.join(offers.platform.install(install_line.packages))
         console.print(Text(f"  {clean(command)}", style=STYLES["remedy"]), soft_wrap=True)
     else:
         console.print(Text("\nnothing of it is left to install here", style=STYLES["met"]))

@@ -44,8 +44,8 @@ def with_index(survey: Survey, word: str) -> tuple[Survey, list[str]]:
         reader = next((reader for reader in readers if reader.index_key(index)), None)
         if reader is None:
             raise InputError(word, "is no package index; give a Packages file, a repodata directory, or a mirror")
-        more, repository = reader.offers_of(index, survey, also)
-        offers += more
+        added, repository = reader.offers_of(index, survey, also)
+        offers += added
         repositories.append(repository)
     if not offers:
         kind = platform(survey.system.family).indexes
@@ -64,7 +64,7 @@ def _below(folder: Path, readers: list[ModuleType]) -> list[Path]:
     """Indexes in a mirror's tree; of one in several packings, the first."""
     if any(reader.index_key(folder) for reader in readers):
         return [folder]
-    found: dict[str, Path] = {}
+    paths: dict[str, Path] = {}
     top = len(folder.parts)
     for seen, (at, folders, files) in enumerate(os.walk(folder)):
         if seen > MAX_FOLDERS:
@@ -73,7 +73,7 @@ def _below(folder: Path, readers: list[ModuleType]) -> list[Path]:
         folders[:] = sorted(folder for folder in folders if len(here.parts) - top < MAX_DEPTH)
         for path in (here, *(here / name for name in sorted(files))):
             if key := next(filter(None, (reader.index_key(path) for reader in readers)), None):
-                found.setdefault(key, path)
-        if len(found) > MAX_FILES:
+                paths.setdefault(key, path)
+        if len(paths) > MAX_FILES:
             raise InputError(str(folder), f"holds more than {MAX_FILES} indexes; name one of them")
-    return list(found.values())
+    return list(paths.values())

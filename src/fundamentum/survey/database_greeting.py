@@ -30,15 +30,15 @@ _OLD_PREFIX: Final = "5.5.5-"
 
 def here() -> tuple[Database, ...]:
     """The database servers that answer on this machine, each asked through its socket if it has one."""
-    found = []
+    databases = []
     for kind, paths in SOCKETS.items():
         address = next(
             (path for path in dict.fromkeys(str(Path(path).resolve()) for path in paths) if Path(path).is_socket()),
             None,
         )
         database = _asked(kind, address or ("127.0.0.1", PORTS[kind]))
-        found += [database] if database else []
-    return tuple(found)
+        databases += [database] if database else []
+    return tuple(databases)
 
 
 def with_database(survey: Survey, address: str) -> Survey:
@@ -78,10 +78,10 @@ def _mysql(link: socket.socket, address: str) -> Database | None:
     """The first packet of either.  Source: MySQL's documentation of its protocol (Protocol::Handshake)."""
     data = b""
     while len(data) < MAX_GREETING and (len(data) < 5 or b"\0" not in data[5:]):
-        more = link.recv(MAX_GREETING)
-        if not more:
+        received = link.recv(MAX_GREETING)
+        if not received:
             break
-        data += more
+        data += received
     if len(data) < 6 or data[3] != 0 or data[4] != 10 or b"\0" not in data[5:]:
         return None
     text = data[5:].partition(b"\0")[0].decode("ascii", "replace")

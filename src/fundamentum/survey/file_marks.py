@@ -23,8 +23,8 @@ def marks(host: Host, read: Iterable[str]) -> dict[str, str]:
     """The mark of each of these files and directories, and of the file with the server's name."""
     paths = dict.fromkeys([HOST_NAME, *read])
     judged: dict[bytes, bool] = {}
-    found = {path: _mark(host, path, judged) for path in list(paths)[:MAX_MARKS] if is_path(path)}
-    return {path: mark for path, mark in found.items() if mark}
+    by_path = {path: _mark(host, path, judged) for path in list(paths)[:MAX_MARKS] if is_path(path)}
+    return {path: mark for path, mark in by_path.items() if mark}
 
 
 def deciding(program: str, configuration: Configuration, pool_folder: str | None) -> tuple[str, ...]:
@@ -46,8 +46,8 @@ def of_site(site: Site) -> list[str]:
     """The files that may stand in a site's document root, and those that are there below it."""
     root = (site.root or "").rstrip("/")
     layers = (layer for layer in site.layers if layer.kind in ("user-ini", "htaccess"))
-    found = [origin.file for layer in layers for origin in (layer.origin, *(value.origin for value in layer.values))]
-    return list(dict.fromkeys([*(f"{root}/{name}" for name in (".user.ini", ".htaccess") if root), *found]))
+    files = [origin.file for layer in layers for origin in (layer.origin, *(value.origin for value in layer.values))]
+    return list(dict.fromkeys([*(f"{root}/{name}" for name in (".user.ini", ".htaccess") if root), *files]))
 
 
 def _mark(host: Host, path: str, judged: dict[bytes, bool]) -> str:

@@ -16,15 +16,15 @@ OLDEST: Final = (7, 0)
 
 def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
     """Every program that runs PHP on this server, each once: as the first platform that knows its place tells it."""
-    found: dict[str, Installation] = {}
+    by_home: dict[str, Installation] = {}
     remarks: list[Remark] = []
     for layout in parts("layout", "installations", system.family, windows=host.windows):
-        more, said = layout.installations(host, system)
+        seen, said = layout.installations(host, system)
         remarks += said
-        for installation in more:
-            found.setdefault(host.resolve(installation.program) or installation.program, installation)
-    for path, installation in list(found.items()):
+        for installation in seen:
+            by_home.setdefault(host.resolve(installation.program) or installation.program, installation)
+    for path, installation in list(by_home.items()):
         if branch_key(installation.branch) < OLDEST:
-            del found[path]
+            del by_home[path]
             remarks.append(too_old(installation.branch, installation.program))
-    return list(found.values()), remarks
+    return list(by_home.values()), remarks

@@ -40,7 +40,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
     No text in it holds a control character.  What could not be read, or not within bounds, is said in its remarks.
     """
     if asked and host.asked:  # of others a recording holds nothing
-        asked = replace(asked, tasks=tuple(one for one in asked.tasks if one in host.asked.tasks))
+        asked = replace(asked, tasks=tuple(task for task in asked.tasks if task in host.asked.tasks))
     about, remarks = distribution.probe(host)
     reading = partial(reading_part, remarks)
     packages = reading("packages", partial(_packages, host, about, asked or Asked()), _no_packages(about))
@@ -52,7 +52,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         remarks.append(Remark("file names", f"{path}: a file whose name is no UTF-8 text is left out"))
     visit = host.visit
     nothing = Beside(machine=Machine(), accounts=(), groups={}, places=(), commands=(), tasks=(), exposed=())
-    beside = reading(
+    around = reading(
         "surroundings",
         partial(surroundings.probe, host, asked, runtimes, (*seen.served, *seen.idle), packages, seen.found.visits),
         nothing,
@@ -63,7 +63,7 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         remarks.append(Remark("this server", why))
     options = database_options.probe(host, asked.options if asked else (), packages.installed, running.processes)
     read |= {of.product: of.files for of in options}
-    found = Survey(
+    surveyed = Survey(
         format=FORMAT,
         server=distribution.hostname(host),
         system=about,
@@ -90,10 +90,10 @@ def survey(host: Host, asked: Asked | None = None) -> Survey:
         options=options,
         sandboxes=sandboxes.probe(host, _services(about, runtimes, (*seen.served, *seen.idle))),
         answers=asked_answers.probe(host, asked or Asked(), running.processes),
-        **beside,
+        **around,
     )
     offers = packages.offers if packages.safe_offers else scrubbed(packages.offers)
-    return replace(scrubbed(found), offers=offers)
+    return replace(scrubbed(surveyed), offers=offers)
 
 
 class _Seen(msgspec.Struct):
@@ -113,18 +113,18 @@ def _php_and_sites(
     """Every PHP and every site.  The way in which a web server starts PHP decides which files that reads."""
     programs, places = every_php(host, about, packages, remarks, running, asked.modules)
     runtimes = runtimes_of(host, about, programs, places, remarks, running, {})
-    found = sites.probe(host, runtimes, asked.visits)
-    if any(started != StartedBy() for started in found.starts.values()):  # the same, which read other files
-        runtimes = runtimes_of(host, about, programs, places, [], running, found.starts)
-    remarks += [*found.remarks, *not_looked_into(host, found.served)]
-    runtimes, served, idle = _completed(host, runtimes, found)
+    configured = sites.probe(host, runtimes, asked.visits)
+    if any(started != StartedBy() for started in configured.starts.values()):  # the same, which read other files
+        runtimes = runtimes_of(host, about, programs, places, [], running, configured.starts)
+    remarks += [*configured.remarks, *not_looked_into(host, configured.served)]
+    runtimes, served, idle = _completed(host, runtimes, configured)
     remarks += _unsuited(served, runtimes, places)
-    return _Seen(runtimes, places, found, served, idle)
+    return _Seen(runtimes, places, configured, served, idle)
 
 
-def _read(found: sites.Sites, all_sites: Iterable[Site]) -> dict[str, tuple[str, ...]]:
+def _read(configured: sites.Sites, all_sites: Iterable[Site]) -> dict[str, tuple[str, ...]]:
     """Which files decide what, as :attr:`Survey.read` has it."""
-    read = {server: file_marks.of_web_server(files) for server, files in found.files.items() if files}
+    read = {server: file_marks.of_web_server(files) for server, files in configured.files.items() if files}
     for site in all_sites:
         read.setdefault(site.name, []).extend(file_marks.of_site(site))
     return {name: tuple(dict.fromkeys(paths)) for name, paths in read.items()}
@@ -146,17 +146,19 @@ def _running(host: Host, asked: Asked) -> Running:
 
 
 def _completed(
-    host: Host, runtimes: list[Runtime], found: sites.Sites
+    host: Host, runtimes: list[Runtime], configured: sites.Sites
 ) -> tuple[list[Runtime], tuple[Site, ...], tuple[Site, ...]]:
     """The runtimes with what their web servers add; the sites, read and idle, with the files of their directories."""
     texts = LineTexts(host)
-    runtimes = [texts.of_sections(_with_server(host, runtime, found.files, found.served)) for runtime in runtimes]
+    runtimes = [
+        texts.of_sections(_with_server(host, runtime, configured.files, configured.served)) for runtime in runtimes
+    ]
     by_label = {runtime.label: runtime for runtime in runtimes}
 
     def completed(site: Site) -> Site:
         return texts.of_site(with_user_files(host, site, by_label[site.runtime]) if site.runtime in by_label else site)
 
-    served, idle = tuple(map(completed, found.served)), tuple(map(completed, found.idle))
+    served, idle = tuple(map(completed, configured.served)), tuple(map(completed, configured.idle))
     runtimes = [_with_service_pool(runtime, (*served, *idle)) for runtime in runtimes]
     if leading := {site.runtime for site in served if site.runtime}:
         runtimes = [replace(runtime, serves=runtime.label in leading) for runtime in runtimes]
@@ -182,8 +184,8 @@ def _packages(host: Host, about: System, asked: Asked) -> tuple[Packages, list[R
         return _no_packages(about), [remark]
     also = packages_of(asked.commands) | set(asked.packages)
     also |= {platform(about.family).cron_package} if asked.tasks else set()
-    found: tuple[Packages, list[Remark]] = reader.read(host, about, asked, also)
-    return found
+    told: tuple[Packages, list[Remark]] = reader.read(host, about, asked, also)
+    return told
 
 
 def _unsuited(

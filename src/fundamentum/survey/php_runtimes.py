@@ -49,11 +49,11 @@ def reading(
 ) -> T:
     """What one part tells; nothing, and a remark, where it cannot be read."""
     try:
-        found, said = probe()
+        probed, said = probe()
     except HostError as error:
-        found, said = nothing, [Remark(what, f"{error}: unknown", subject)]
+        probed, said = nothing, [Remark(what, f"{error}: unknown", subject)]
     remarks.extend(said)
-    return found
+    return probed
 
 
 def every_php(
@@ -84,55 +84,57 @@ def runtimes_of(
     for program in programs:
         if place := places.get((program.branch, program.home)):
             given = starts.get(program.program) or starts.get(program.sapi) or StartedBy()
-            more = partial(_runtimes, host, about, program, place, running.processes, given)
-            runtimes += reading(remarks, "PHP", more, [], program.program)
+            read = partial(_runtimes, host, about, program, place, running.processes, given)
+            runtimes += reading(remarks, "PHP", read, [], program.program)
     return runtimes
 
 
 def _places(
     host: Host, programs: list[Installation], owners: dict[str, str], asked: Sequence[str]
 ) -> tuple[dict[tuple[str, str], Place], list[Remark]]:
-    found: dict[tuple[str, str], Place] = {}
+    places: dict[tuple[str, str], Place] = {}
     remarks: list[Remark] = []
     for program in programs:
-        if (program.branch, program.home) not in found:
+        if (program.branch, program.home) not in places:
             shelf = php_modules.shelf(host, program, facts(program.branch), owners, asked)
-            branch, more = php_modules.available(host, program.home, shelf)
+            branch, remarks_of_modules = php_modules.available(host, program.home, shelf)
             beneath = php_binaries.linked(host.view(program.program) or b"") if asked else ()
-            found[program.branch, program.home] = Place(replace(branch, linked=beneath), shelf)
-            remarks += more
-    return found, remarks
+            places[program.branch, program.home] = Place(replace(branch, linked=beneath), shelf)
+            remarks += remarks_of_modules
+    return places, remarks
 
 
 def _runtimes(
-    host: Host, about: System, one: Installation, place: Place, running: tuple[Process, ...], given: StartedBy
+    host: Host, about: System, installation: Installation, place: Place, running: tuple[Process, ...], given: StartedBy
 ) -> tuple[list[Runtime], list[Remark]]:
     """The runtimes of one program.  Remarks that belong to none of them are returned beside."""
-    start = start_of(host, one, environment_of(one, running))
+    start = start_of(host, installation, environment_of(installation, running))
     start.ini = given.ini_path or start.ini
     start.variables |= given.variables
-    usual = one.ini_files or ()
-    one = as_started(host, one, start)
-    configuration = php_config.probe(host, one, place.shelf.facts)
+    usual = installation.ini_files or ()
+    installation = as_started(host, installation, start)
+    configuration = php_config.probe(host, installation, place.shelf.facts)
     _take_start(configuration, start)
     if host.windows:
-        configuration.remarks += _not_read(host, one, usual, configuration)
-    started = last_read(host, about, one, running)
-    if not one.fpm_config:
-        return [_runtime(host, one, place, configuration, None, started)], []
-    found = fpm_pools.probe(host, one.fpm_config, place.shelf.facts.constants)
-    configuration.files += found.files
-    configuration.remarks += found.remarks
-    runtimes = [_runtime(host, one, place, configuration, pool, started) for pool in found.pools]
-    refused = refusal(host, found.lines, found.broken, one.branch)
+        configuration.remarks += _not_read(host, installation, usual, configuration)
+    started = last_read(host, about, installation, running)
+    if not installation.fpm_config:
+        return [_runtime(host, installation, place, configuration, None, started)], []
+    pool_files = fpm_pools.probe(host, installation.fpm_config, place.shelf.facts.constants)
+    configuration.files += pool_files.files
+    configuration.remarks += pool_files.remarks
+    runtimes = [_runtime(host, installation, place, configuration, pool, started) for pool in pool_files.pools]
+    refused = refusal(host, pool_files.lines, pool_files.broken, installation.branch)
     runtimes = [replace(runtime, refused=refused) for runtime in runtimes]
-    return runtimes, [] if runtimes else found.remarks
+    return runtimes, [] if runtimes else pool_files.remarks
 
 
-def _not_read(host: Host, one: Installation, usual: Sequence[str], configuration: Configuration) -> Iterator[Remark]:
+def _not_read(
+    host: Host, installation: Installation, usual: Sequence[str], configuration: Configuration
+) -> Iterator[Remark]:
     """Files that somebody may take for this PHP's own php.ini, and that it does not read."""
     looked_for = (posixpath.dirname(path) for path in usual)
-    for folder in dict.fromkeys((one.ini_folder, one.home, *looked_for)):
+    for folder in dict.fromkeys((installation.ini_folder, installation.home, *looked_for)):
         path = f"{folder.rstrip('/')}/php.ini"
         if path != configuration.ini_file and host.stat(path):
             counts = configuration.ini_file or "no file"

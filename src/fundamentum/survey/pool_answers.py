@@ -175,15 +175,15 @@ def connected(host: DirectoryHost, listen: str) -> Iterator[socket.socket]:
     """A connection to the pool's socket."""
     if listen.startswith("/"):
         # A socket's path is limited to about a hundred bytes; that of its descriptor is short, and is no link.
-        found = beneath(host, listen)
+        socket_path = beneath(host, listen)
         try:
-            if not stat.S_ISSOCK(os.fstat(found).st_mode):
+            if not stat.S_ISSOCK(os.fstat(socket_path).st_mode):
                 raise NoAnswer("there is no socket")
             connection = socket.socket(socket.AF_UNIX)
             connection.settimeout(TIMEOUT)
-            connection.connect(f"/proc/self/fd/{found}")
+            connection.connect(f"/proc/self/fd/{socket_path}")
         finally:
-            os.close(found)
+            os.close(socket_path)
     else:
         name, _, port = listen.rpartition(":")
         address = "127.0.0.1" if name in ("", "*", "0.0.0.0", "[::]") else name.strip("[]")

@@ -17,14 +17,14 @@ from fundamentum.webservers.base import WebServerType
 
 def web_servers(host: Host, files: Mapping[str, Sequence[str]], running: Running) -> tuple[ServerProcess, ...]:
     """The web servers whose configuration was read here, and when each of them read it itself."""
-    found = []
+    server_processes = []
     for name, read in files.items():
         if read and webserver(name).process:
             at = _read_by(host, webserver(name), running.processes)
-            found.append(
+            server_processes.append(
                 ServerProcess(name, at, tuple(path for path in changed_since(host, at, read) if is_path(path)))
             )
-    return tuple(found)
+    return tuple(server_processes)
 
 
 def _read_by(host: Host, server: WebServerType, running: tuple[Process, ...]) -> float | None:
@@ -47,7 +47,7 @@ def environment_of(program: Installation, running: tuple[Process, ...]) -> dict[
         for process in running
         if beginning and re.fullmatch(beginning, process.title) and process.variables is not None
     ]
-    oldest = min(seen, key=lambda one: one.started, default=None)
+    oldest = min(seen, key=lambda process: process.started, default=None)
     return dict(oldest.variables or ()) if oldest else None
 
 
@@ -70,9 +70,9 @@ def last_read(host: Host, about: System, program: Installation, running: tuple[P
 def changed_since(host: Host, started: float | None, paths: Iterable[str]) -> tuple[str, ...]:
     if started is None:
         return ()
-    found = []
+    services = []
     for path in dict.fromkeys(paths):
         at = host.changed(path)
         if at is not None and at > started:
-            found.append(path)
-    return tuple(found)
+            services.append(path)
+    return tuple(services)

@@ -33,15 +33,15 @@ def served(survey: Survey, host: DirectoryHost) -> list[Served]:
 
     Of parts of a site that have one root the one that a visitor's first request meets stands for all.
     """
-    found: dict[tuple[str, str], Served] = {}
+    serveds: dict[tuple[str, str], Served] = {}
     roots = {site.root for site in survey.sites if site.root}
-    for site in sorted(survey.sites, key=lambda one: (one.name, one.first_page != "here", one.part or "")):
+    for site in sorted(survey.sites, key=lambda site: (site.name, site.first_page != "here", site.part or "")):
         root = site.root or ""
-        if (site.name, root) not in found:
-            found[site.name, root] = _of_site(site, host, roots - {root})
+        if (site.name, root) not in serveds:
+            serveds[site.name, root] = _of_site(site, host, roots - {root})
     return [
-        *found.values(),
-        *(_of_other(other_site) for other_site in sorted(survey.other_sites, key=lambda one: one.name)),
+        *serveds.values(),
+        *(_of_other(other_site) for other_site in sorted(survey.other_sites, key=lambda other_site: other_site.name)),
     ]
 
 

@@ -47,25 +47,25 @@ def look(reference: str | None, *, sudo: bool = False, ask: Asking = "files", as
         return scrubbed(cast(Survey, entry("fundamentum.hosts", "information_page_address").survey_address(reference)))
     if reference is not None and not path.is_dir():
         return _from_file(path, reference, asked)
-    found = survey(this_machine() if reference is None else _directory(path, reference), asked)
+    surveyed = survey(this_machine() if reference is None else _directory(path, reference), asked)
     here = reference is None or str(path.resolve()) == "/"
-    with_answers = _with_answers(found, path, asked, ask, here=here)
-    return found if with_answers is found else scrubbed(with_answers)
+    with_answers = _with_answers(surveyed, path, asked, ask, here=here)
+    return surveyed if with_answers is surveyed else scrubbed(with_answers)
 
 
-def _with_answers(found: Survey, path: Path, asked: Asked | None, ask: Asking, *, here: bool) -> Survey:
+def _with_answers(surveyed: Survey, path: Path, asked: Asked | None, ask: Asking, *, here: bool) -> Survey:
     """The survey with what programs answer that run; ``here``: on this machine."""
     if here and asked and asked.packages:
-        found = replace(found, databases=entry("fundamentum.survey", "database_greeting").here())
+        surveyed = replace(surveyed, databases=entry("fundamentum.survey", "database_greeting").here())
     if here and asked and asked.greetings:
         greetings = entry("fundamentum.survey", "service_greeting").here(asked.greetings)
-        found = replace(found, answers={**found.answers, **greetings})
+        surveyed = replace(surveyed, answers={**surveyed.answers, **greetings})
     if here and ask != "files":
-        found = entry("fundamentum.survey", "command_versions").with_versions(found)
+        surveyed = entry("fundamentum.survey", "command_versions").with_versions(surveyed)
     if ask != "files":
-        found = entry("fundamentum.survey", "pool_answers").ask_pools(found, path)
-        found = entry("fundamentum.survey", "site_answers").ask_sites(found, path, with_file=ask == "with-file")
-    return found
+        surveyed = entry("fundamentum.survey", "pool_answers").ask_pools(surveyed, path)
+        surveyed = entry("fundamentum.survey", "site_answers").ask_sites(surveyed, path, with_file=ask == "with-file")
+    return surveyed
 
 
 def host_of(reference: str | None) -> DirectoryHost:

@@ -21,8 +21,8 @@ def here(names: Sequence[str]) -> dict[str, Answer]:
 
 
 def _asked(service: Service) -> Answer:
-    found = [path for path in service.sockets if _is_socket(path)]
-    places: list[str | tuple[str, int]] = [*found, *(("127.0.0.1", port) for port in service.ports)]
+    sockets = [path for path in service.sockets if _is_socket(path)]
+    places: list[str | tuple[str, int]] = [*sockets, *(("127.0.0.1", port) for port in service.ports)]
     for place in places:
         said = _said(place, service)
         match = re.search(service.answers, said) if said else None
@@ -46,10 +46,10 @@ def _said(place: str | tuple[str, int], service: Service) -> str:
             link.sendall(service.asks.encode("latin-1"))
             data = b""
             while len(data) < MAX_SAID and not re.search(service.answers, data.decode("latin-1")):
-                more = link.recv(MAX_SAID)
-                if not more:
+                received = link.recv(MAX_SAID)
+                if not received:
                     break
-                data += more
+                data += received
             return data.decode("latin-1")
     except (OSError, ValueError):
         return ""

@@ -142,13 +142,13 @@ def _differences(site: Site, answer: SiteAnswer, runtime: Runtime, sites: Sequen
     neighbours = [other for other in sites if other.runtime == runtime.label]
     view = for_site(runtime, site, neighbours)
     comparable: dict[str, Any] = answer.comparable(view)
-    found = 0
+    asked_so_far = 0
     for name, value in comparable.items():
         setting = view.settings.get(name)
         if setting is None or setting.value in (None, value) or setting.origin.set_in in runtime.stale:
             continue
-        found += 1
-        if found <= MAX_DIFFERENCES:
+        asked_so_far += 1
+        if asked_so_far <= MAX_DIFFERENCES:
             said = f"{site.name}: {name} is {value or 'empty'} in the running site"
             yield Remark(
                 "asking pools", f"{said}, {setting.value or 'empty'} by what was read ({setting.origin})", name

@@ -67,8 +67,8 @@ def probe(
     scheduled, remarks = scheduled_tasks.probe(host, wanted.tasks)
     users = {runtime.user for runtime in runtimes if runtime.user} | {site.user for site in served if site.user}
     users |= {user for name in names() if (user := platform(name).php_user)} if asked or served else set()
-    groups = {one.group for one in runtimes if one.group} | {site.group for site in served if site.group}
-    beside = Beside(
+    groups = {runtime.group for runtime in runtimes if runtime.group} | {site.group for site in served if site.group}
+    surroundings = Beside(
         machine=_machine(host),
         accounts=file_permissions.accounts(host, users),
         groups=file_permissions.groups(host, groups),
@@ -77,20 +77,20 @@ def probe(
         tasks=scheduled,
         exposed=exposed_files.probe(host, roots, visits),
     )
-    return beside, remarks
+    return surroundings, remarks
 
 
 def _prepended(runtimes: Sequence[Runtime], served: Sequence[Site]) -> list[str]:
     """The files that PHP may be told to run before each script; those without a path as they lie in document roots."""
-    values = {setting.value for one in runtimes if (setting := one.settings.get(PREPENDED))}
+    values = {setting.value for runtime in runtimes if (setting := runtime.settings.get(PREPENDED))}
     values |= {
         value.value for site in served for layer in site.layers for value in layer.values if value.name == PREPENDED
     }
-    found: list[str] = []
+    folders: list[str] = []
     for value in sorted(filter(None, values)):
         roots = [""] if value.startswith("/") else [f"{site.root.rstrip('/')}/" for site in served if site.root]
-        found += [f"{root}{value}" for root in roots]
-    return found[:MAX_PREPENDED]
+        folders += [f"{root}{value}" for root in roots]
+    return folders[:MAX_PREPENDED]
 
 
 def _machine(host: Host) -> Machine:
@@ -116,10 +116,10 @@ def _looked_for(host: Host, wanted: Asked, served: Sequence[Site]) -> Asked:
     known = host.asked
     if known is None:
         return wanted
-    commands = (one for one in wanted.commands if one in known.commands or path_of(host, one))
+    commands = (command for command in wanted.commands if command in known.commands or path_of(host, command))
     directories = (
-        one
-        for one in wanted.directories
-        if one in known.directories or any(host.resolve(path) for path in candidates(one, served))
+        directory
+        for directory in wanted.directories
+        if directory in known.directories or any(host.resolve(path) for path in candidates(directory, served))
     )
     return replace(wanted, commands=tuple(commands), directories=tuple(directories))

@@ -84,6 +84,6 @@ def not_looked_into(host: Host, served: Iterable[Site]) -> Iterator[Remark]:
     roots = dict.fromkeys(site.root for site in served if site.root and site.root.startswith("/"))
     large = [root for root in roots if folders_below(host, host.resolve(root) or root).stopped]
     if large:
-        more = f" and {len(large) - 1} more" if len(large) > 1 else ""
+        and_more = f" and {len(large) - 1} more" if len(large) > 1 else ""
         why = f"files that change PHP's configuration are looked for in the first {MAX_BELOW} directories"
-        yield Remark("web sites", f"{large[0]}{more}: {why} of a document root: what others set is unknown")
+        yield Remark("web sites", f"{large[0]}{and_more}: {why} of a document root: what others set is unknown")

@@ -70,8 +70,8 @@ def _beside(path: Path) -> str:
             known = [entry.name for entry in itertools.islice(names, MAX_BESIDE)]
     except OSError:
         return ""
-    found: str = entries.entry("fundamentum.catalog", "near").did_you_mean(path.name, known)
-    return found
+    suggestion: str = entries.entry("fundamentum.catalog", "near").did_you_mean(path.name, known)
+    return suggestion
 
 
 def read_below(root: Path, path: str, most: int) -> bytes:

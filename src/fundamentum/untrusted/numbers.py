@@ -1,4 +1,4 @@
-"""Whole numbers in text that others wrote."""
+"""Evidence numbers in text that others wrote."""
 
 from typing import Final
 

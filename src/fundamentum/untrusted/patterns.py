@@ -17,8 +17,8 @@ MAX_DEPTH: Final = 20
 
 def search(pattern: str, text: str, *, any_case: bool = False) -> "re.Match[str] | bool | None":
     """The first match; False if there is none; None where the pattern is not understood, or might take too long."""
-    found, longest = _compiled(pattern, any_case)
-    return None if found is None or len(text) > longest else found.search(text) or False
+    compiled, longest = _compiled(pattern, any_case)
+    return None if compiled is None or len(text) > longest else compiled.search(text) or False
 
 
 @lru_cache(maxsize=1000)

@@ -37,16 +37,20 @@ def webserver(name: str) -> WebServerType:
     """The web server of that name, as a survey's sites have it."""
     if name not in names():
         return WebServerType()
-    found = entries.entry(__name__, name).WEB_SERVER
-    assert isinstance(found, WebServerType)
-    return found
+    entry = entries.entry(__name__, name).WEB_SERVER
+    assert isinstance(entry, WebServerType)
+    return entry
 
 
 @cache
 def for_sites() -> dict[str, str]:
     """The web servers that new sites are set up behind, as a needs file names them → as a survey does; in order."""
-    found = ((webserver(name), name) for name in names())
-    return {of.calls_itself: name for of, name in sorted(found, key=lambda one: one[0].set_up_as) if of.set_up_as}
+    titled = ((webserver(name), name) for name in names())
+    return {
+        of.calls_itself: name
+        for of, name in sorted(titled, key=lambda titled_entry: titled_entry[0].set_up_as)
+        if of.set_up_as
+    }
 
 
 def part(name: str, what: str) -> ModuleType:
@@ -62,7 +66,7 @@ def text_of(name: str, file: str) -> str:
 def set_up(host: Host) -> tuple[WebServer, ...]:
     """The web servers that are set up on a server where modules are switched on by name."""
     readers = (getattr(part(name, "switches"), "set_up", None) for name in names())
-    return tuple(found for reader in readers if reader and (found := reader(host)))
+    return tuple(limits_read for reader in readers if reader and (limits_read := reader(host)))
 
 
 def packages() -> tuple[str, ...]:
@@ -72,8 +76,8 @@ def packages() -> tuple[str, ...]:
 
 def body_folders(sites: Iterable[Site]) -> list[str]:
     """The directories in which the web servers keep requests before PHP has them."""
-    all_sites = (one for site in sites for one in site.way)
-    found = (
+    all_sites = (entry_site for site in sites for entry_site in site.way)
+    units = (
         limit.value for site in all_sites for limit in site.limits if limit.name == webserver(site.server).body_folder
     )
-    return list(dict.fromkeys(found))
+    return list(dict.fromkeys(units))

@@ -88,7 +88,7 @@ class Handoff(msgspec.Struct, frozen=True):
     """As :attr:`~fundamentum.model.survey.Site.first_page` has it."""
 
 
-Found = tuple[list[Handoff], list[str], list[Remark]]
+HandoffsRead = tuple[list[Handoff], list[str], list[Remark]]
 """Handoffs, the files they were read from, and what could not be read."""
 
 
@@ -185,33 +185,33 @@ class Files:
         self.host.budget.tick()
         if path not in self._texts:
             self._texts[path] = self._fresh(path)
-        found = self._texts[path]
-        self._left -= len(found or "") + 2000
+        content = self._texts[path]
+        self._left -= len(content or "") + 2000
         if self._left < 0 or len(self._texts) > MAX_FILES:
             raise HostError(
                 f"{path}: {self.about} has no end of included files: sites set up from there on are unknown"
             )
-        return found
+        return content
 
     def _fresh(self, path: str) -> str | None:
         try:
-            found = text_of(self.host, path)
+            text = text_of(self.host, path)
         except Spent:
             raise
         except HostError as error:
             self.remarks.append(Remark("web sites", f"{error}: sites set up there are unknown"))
             return None
-        if found is not None:
+        if text is not None:
             self.read.append(path)
-        return found
+        return text
 
     def included(self, base: str, pattern: str) -> list[str]:
         """The files that an include line means."""
         path = posixpath.normpath(posixpath.join(base, pattern))
         if not path.startswith("/") or re.search(r"[${}]", path):
             return []
-        found = matching(self.host, path)
-        if not found and not self.host.whole and not path.startswith(f"{base.rstrip('/')}/"):
+        paths = matching(self.host, path)
+        if not paths and not self.host.whole and not path.startswith(f"{base.rstrip('/')}/"):
             why = f"{path} is included, and nothing of it is in the recording: sites set up there are unknown"
             self.remarks.append(Remark("web sites", why))
-        return found
+        return paths

@@ -13,7 +13,7 @@ def allowed(
     sites: Sequence[Site], kind: Literal["sizes", "times"], least: int, to: int, survey: Survey
 ) -> Iterator[Link]:
     """One link for each limit of each site.  ``least`` is what it has to allow, ``to`` what it should be set to."""
-    for site in (part for whole in sites for part in whole.way):
+    for site in (part for visited in sites for part in visited.way):
         of = webserver(site.server)
         directives = of.sizes if kind == "sizes" else of.times
         for limit in site.limits:

@@ -106,7 +106,7 @@ def probe(host: Host, runtimes: Sequence[Runtime], visits: Sequence[str] = ()) -
                     raise HostError(f"more than {MAX_SITES:,} sites: the rest is unknown")
         except HostError as error:
             remarks.append(Remark("web sites", str(error)))
-    for key, front in _passed_on(sites, [one for one in fronts if one.kind == "web"]):
+    for key, front in _passed_on(sites, [front for front in fronts if front.kind == "web"]):
         sites[key] = _behind(sites[key], front)
     others = tuple(_others(list(sites.values()), fronts))
     return Sites(
@@ -206,8 +206,9 @@ def _passed_on(
 
 def _behind(site: Site, front: Site) -> Site:
     if any(
-        (one.server, one.name, one.limits, one.set_up) == (front.server, front.name, front.limits, front.set_up)
-        for one in site.fronts
+        (fronting.server, fronting.name, fronting.limits, fronting.set_up)
+        == (front.server, front.name, front.limits, front.set_up)
+        for fronting in site.fronts
     ):
         return site  # another part of the same
     names = [name for name in (front.name, *front.aliases) if name not in (site.name, "default")]

@@ -62,11 +62,11 @@ def tried(question: str) -> Iterator[Asked]:
 def _one(asked: Asked, of: Callable[[Asked], Visit]) -> Visit:
     """The answer to one request; a file in whose place a script answers is as good as missing."""
     try:
-        found = of(asked)
+        visit = of(asked)
     except (Unclear, RecursionError):
         return Visit("unclear")
-    instead = found.outcome == "script" and asked.there and found.script != asked.uri
-    return Visit("missing", found.script, found.origin) if instead else found
+    instead = visit.outcome == "script" and asked.there and visit.script != asked.uri
+    return Visit("missing", visit.script, visit.origin) if instead else visit
 
 
 def barred(title: str, script: str, of: Callable[[Asked], Visit], *, led: bool = False) -> Iterator[Barrier]:
@@ -84,18 +84,18 @@ def barred(title: str, script: str, of: Callable[[Asked], Visit], *, led: bool =
                     yield Barrier(why, "take that line out, if visitors are to come", page.origin)
                     return
         return
-    found = []
+    pairs = []
     for uri in ("/", script):
         try:
-            found.append((uri, of(Asked(uri, True))))
+            pairs.append((uri, of(Asked(uri, True))))
         except (Unclear, RecursionError):
             return
-    (_, first), (_, page) = found
+    (_, first), (_, page) = pairs
     if page.outcome == "handed-out":
         why = f"{title} hands out the source of {script}, and not what PHP makes of it"
         yield Barrier(why, "let it hand that to PHP as well", page.origin, stops=first.outcome != "script")
         return
-    stopped = [one for one in (first, page) if one.outcome in ("refused", "missing") and one.origin]
+    stopped = [visit for visit in (first, page) if visit.outcome in ("refused", "missing") and visit.origin]
     if page in stopped and (first in stopped or first.outcome == "handed-out"):
         with_what = "with an error, and one" if first in stopped else "with a file, and one"
         why = f"{title} answers a request for / {with_what} for {script}" + (
@@ -109,7 +109,7 @@ def barred(title: str, script: str, of: Callable[[Asked], Visit], *, led: bool =
 
 def matched(pattern: str, text: str, *, any_case: bool = False) -> "re.Match[str] | bool":
     """The first match, or False; raises :class:`Unclear` where that cannot be told."""
-    found = search(pattern, text, any_case=any_case)
-    if found is None:
+    match = search(pattern, text, any_case=any_case)
+    if match is None:
         raise Unclear
-    return found
+    return match

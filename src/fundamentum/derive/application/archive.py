@@ -73,7 +73,7 @@ class _Taking:
     def take(self, name: str, data: bytes) -> None:
         """One member."""
         parts = [part for part in name.replace("\\", "/").split("/") if part not in ("", ".")]
-        if name.startswith("/") or ".." in parts or "\0" in name or not parts or any(len(one) > 255 for one in parts):
+        if name.startswith("/") or ".." in parts or "\0" in name or not parts or any(len(part) > 255 for part in parts):
             self.outside += 1
             return
         self.total += len(data)
@@ -128,7 +128,7 @@ def _moved(inside: list[Path], to: Path) -> Path:
 
 
 def _stem(path: Path) -> str:
-    ending = next(one for one in sorted(ENDINGS, key=len, reverse=True) if path.name.lower().endswith(one))
+    ending = next(ending for ending in sorted(ENDINGS, key=len, reverse=True) if path.name.lower().endswith(ending))
     return path.name[: -len(ending)].strip(".") or "application"
 
 
@@ -185,13 +185,13 @@ def _of_phar(data: bytes, taking: _Taking) -> None:
         size = struct.unpack_from("<I", data, at)[0]
         name = data[at + 4 : at + 4 + size].decode("utf-8", "replace")
         at += 4 + size
-        whole, _, packed, _, flags, extra = struct.unpack_from("<IIIIII", data, at)
+        full_size, _, packed, _, flags, extra = struct.unpack_from("<IIIIII", data, at)
         at += 24 + extra
-        entries.append((name, whole, packed, flags))
-    for name, whole, packed, flags in entries:
+        entries.append((name, full_size, packed, flags))
+    for name, full_size, packed, flags in entries:
         content = data[start : start + packed]
         start += packed
-        if not name.endswith("/") and taking.wants(name, whole):
+        if not name.endswith("/") and taking.wants(name, full_size):
             taking.take(name, _unpacked(content, flags))
 
 

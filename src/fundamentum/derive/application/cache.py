@@ -88,22 +88,22 @@ def _lines(root: str) -> tuple[dict[str, Any], bytes, bytes]:
     path = _path(root)
     if path.stat().st_size > MAX_SIZE:
         raise ValueError
-    marked, _, whole = path.read_bytes().partition(b"\n")
-    if marked != _mark(whole):
+    marked, _, content = path.read_bytes().partition(b"\n")
+    if marked != _mark(content):
         raise ValueError("damaged")
-    head, _, rest = whole.partition(b"\n")
+    head, _, rest = content.partition(b"\n")
     watched, _, packed = rest.partition(b"\n")
-    found = json.loads(head)
-    if found["of"] != [_program(), root]:
+    header = json.loads(head)
+    if header["of"] != [_program(), root]:
         raise ValueError
-    return found, watched, packed
+    return header, watched, packed
 
 
 def _answer(head: dict[str, Any], packed: bytes) -> Answer:
-    return Answer(str(head["name"]), [str(one) for one in head["remarks"]], str(head["text"]), packed)
+    return Answer(str(head["name"]), [str(remark) for remark in head["remarks"]], str(head["text"]), packed)
 
 
-def remember(listing: Listing, found: Answer) -> None:
+def remember(listing: Listing, derived: Answer) -> None:
     """Keep it for the next time, if that is possible."""
     import tempfile  # noqa: PLC0415 — slow to import
 
@@ -111,27 +111,27 @@ def remember(listing: Listing, found: Answer) -> None:
     try:
         path = _path(listing.root)
         path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        others = sorted(path.parent.glob("*.derived"), key=lambda one: one.stat().st_mtime)
+        others = sorted(path.parent.glob("*.derived"), key=lambda file: file.stat().st_mtime)
         for old in others[: max(len(others) - MAX_KEPT, 0)]:
             old.unlink(missing_ok=True)
         head = {
             "of": [_program(), listing.root], "stamp": listing.stamp,
-            "name": found.name, "remarks": found.remarks, "text": found.text,
+            "name": derived.name, "remarks": derived.remarks, "text": derived.text,
         }  # fmt: skip
-        lines = [json.dumps(one, separators=(",", ":")).encode("ascii") for one in (head, listing.watched())]
+        lines = [json.dumps(record, separators=(",", ":")).encode("ascii") for record in (head, listing.watched())]
         descriptor, name = tempfile.mkstemp(dir=path.parent)
         with open(descriptor, "wb") as stream:
-            whole = b"\n".join((*lines, found.pack()))
-            stream.write(b"\n".join((_mark(whole), whole)))
+            content = b"\n".join((*lines, derived.pack()))
+            stream.write(b"\n".join((_mark(content), content)))
         os.replace(name, path)
     except (OSError, UnicodeEncodeError):
         if name:
             Path(name).unlink(missing_ok=True)
 
 
-def _mark(whole: bytes) -> bytes:
+def _mark(content: bytes) -> bytes:
     """By what damage is noticed."""
-    return f"{zlib.crc32(whole):08x}{zlib.adler32(whole):08x}".encode()
+    return f"{zlib.crc32(content):08x}{zlib.adler32(content):08x}".encode()
 
 
 def _path(root: str) -> Path:

@@ -44,8 +44,8 @@ def names_of_libraries(files: Iterable[SourceFile]) -> LibraryNames:
         if _telling(last) and len(directories) < MAX_DIRECTORIES:
             directories[last.encode("utf-8", "surrogateescape")].add(file.library)
     return LibraryNames(
-        {name: frozenset(found) for name, found in classes.items()},
-        {name: frozenset(found) for name, found in directories.items()},
+        {name: frozenset(namespaces) for name, namespaces in classes.items()},
+        {name: frozenset(directory) for name, directory in directories.items()},
     )
 
 

@@ -67,8 +67,8 @@ def application_in(directory: str) -> str:
         with os.scandir(inside[0].path) as entries:
             names = {entry.name: entry.is_dir(follow_symlinks=False) for entry in entries}
         php = any(name.endswith(".php") for name in names)
-        whole = "composer.json" in names or (php and sum(names.values()) > 1)
-        return inside[0].path if whole else directory
+        complete = "composer.json" in names or (php and sum(names.values()) > 1)
+        return inside[0].path if complete else directory
     except OSError:
         return directory
 
@@ -140,13 +140,13 @@ class Listing:
 
     def watched(self) -> Watched | None:
         """What ``unchanged`` has to know; None: it could be deceived, by something unreadable or a change just now."""
-        found = [
+        stamps = [
             (directory.path, directory.changed, [(name, size, written) for name, _, size, written in directory.files])
             for directory in self._all(self.top)
         ]
-        if self.remarks or self.full or max(changed for _, changed, _ in found) > self._started - _SETTLED:
+        if self.remarks or self.full or max(changed for _, changed, _ in stamps) > self._started - _SETTLED:
             return None
-        return found
+        return stamps
 
     def _all(self, directory: Directory) -> Iterator[Directory]:
         yield directory
@@ -158,7 +158,7 @@ class Listing:
         names: list[str] = []
         code: list[os.DirEntry[str]] = []
         others: list[os.DirEntry[str]] = []
-        beside: list[os.DirEntry[str]] = []
+        files: list[os.DirEntry[str]] = []
         licence = False
         try:
             directory.changed = os.lstat(where).st_mtime_ns  # before looking: what changes meanwhile is noticed later
@@ -180,7 +180,7 @@ class Listing:
                         elif depth < 2 and text and DOCUMENT.fullmatch(stem if dot else name):
                             others.append(entry)
                         elif depth < _BESIDE_DEPTH and _is_beside(name, suffix) and not _OTHERS.match(name):
-                            beside.append(entry)
+                            files.append(entry)
                         elif suffix in _PLAIN:
                             continue
                         elif _OTHERS.match(name):
@@ -193,8 +193,8 @@ class Listing:
                         self.links += 1
         except OSError as error:
             self.remarks.append(f"{path or '.'} cannot be read: {error.strerror}")
-        if code or others or beside:
-            kinds = ((code, SOURCE), (others, OTHER), (beside, BESIDE))
+        if code or others or files:
+            kinds = ((code, SOURCE), (others, OTHER), (files, BESIDE))
             directory.files = sorted(status for those, kind in kinds for status in self._status(those, kind, path))
             directory.library = (licence and any(e.name.endswith(".php") for e in code)) or any(
                 e.name in ("composer.json", "package.xml") for e in others

@@ -66,8 +66,8 @@ def several(tree: Tree) -> list[str]:
     folders = sorted(
         {path.split("/")[0] for path in tree.others if path.count("/") == 1 and path.endswith("/composer.json")}
     )
-    found = [folder for folder in folders if any(f"{folder}/{entry}" in sources for entry in _ENTRIES)]
-    return found if len(found) > 1 else _side_by_side(tree, sources)
+    entered = [folder for folder in folders if any(f"{folder}/{entry}" in sources for entry in _ENTRIES)]
+    return entered if len(entered) > 1 else _side_by_side(tree, sources)
 
 
 def _side_by_side(tree: Tree, sources: Collection[str]) -> list[str]:

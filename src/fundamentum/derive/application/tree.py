@@ -37,7 +37,7 @@ class Tree(msgspec.Struct, frozen=True):
 
 
 Given = TypeVar("Given")
-Found = TypeVar("Found")
+Result = TypeVar("Result")
 
 
 class Each(Protocol):
@@ -47,8 +47,8 @@ class Each(Protocol):
     """
 
     def __call__(
-        self, work: Callable[[bytes, Given], Found], files: Iterable[SourceFile], given: Given
-    ) -> Iterator[tuple[SourceFile, Found]]: ...
+        self, work: Callable[[bytes, Given], Result], files: Iterable[SourceFile], given: Given
+    ) -> Iterator[tuple[SourceFile, Result]]: ...
 
 
 def has_directory(root: str, path: str) -> bool:

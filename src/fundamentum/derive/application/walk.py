@@ -51,23 +51,23 @@ _TESTS_OF_A_SERVER: Final = frozenset({"test", "tests"})
 
 def tree_of(listing: Listing) -> Tree:
     """What was listed, the application's own code told apart; what is passed over is remarked."""
-    found = _Walk(listing)
-    found.below(listing.top, "own", "")
+    walk = _Walk(listing)
+    walk.below(listing.top, "own", "")
     remarks = list(listing.remarks)
-    if listing.full or found.full:
+    if listing.full or walk.full:
         remarks.append("the tree is larger than any application: only its first part was read, needs may be missing")
     if listing.links:
         remarks.append(f"{listing.links} links are not followed")
-    if found.huge:
+    if walk.huge:
         remarks.append(
-            f"{found.huge[0]} and {len(found.huge) - 1} more are larger than {MAX_SIZE >> 20} MiB: passed over"
-            if len(found.huge) > 1
-            else f"{found.huge[0]} is larger than {MAX_SIZE >> 20} MiB: passed over"
+            f"{walk.huge[0]} and {len(walk.huge) - 1} more are larger than {MAX_SIZE >> 20} MiB: passed over"
+            if len(walk.huge) > 1
+            else f"{walk.huge[0]} is larger than {MAX_SIZE >> 20} MiB: passed over"
         )
-    sources, base = _based(tuple(found.found))
+    sources, base = _based(tuple(walk.found))
     if sources and all(file.part == "aside" for file in sources):
         sources = tuple(msgspec.structs.replace(file, part="own") for file in sources)
-    return Tree(listing.root, sources, tuple(found.others), tuple(remarks), base)
+    return Tree(listing.root, sources, tuple(walk.others), tuple(remarks), base)
 
 
 class _Walk:

@@ -82,17 +82,21 @@ def _one_database(entries: list[Entry]) -> list[Entry]:
     """The entries, all that are databases as one: an application works with one of those that documents name."""
     databases = [entry for entry in entries if entry.kind == "database"]
     parts: dict[str, str] = {}
-    for one in databases:
-        for name, part in _alternatives(one):
+    for database in databases:
+        for name, part in _alternatives(database):
             parts.setdefault(name, part.strip())  # what is recommended comes behind the least
     if len(databases) < 2:
         return entries
     value = " | ".join(parts.values())
     together = msgspec.structs.replace(
         databases[0], names=tuple(parts), value=value if value != " | ".join(parts) else "",
-        rule=f"{databases[0].places[0].path} says", places=tuple(one.places[0] for one in databases),
+        rule=f"{databases[0].places[0].path} says", places=tuple(entry.places[0] for entry in databases),
     )  # fmt: skip
-    return [together if one is databases[0] else one for one in entries if one is databases[0] or one not in databases]
+    return [
+        together if entry is databases[0] else entry
+        for entry in entries
+        if entry is databases[0] or entry not in databases
+    ]
 
 
 def _alternatives(entry: Entry) -> list[tuple[str, str]]:
@@ -108,39 +112,39 @@ def _files(root: str, base: str) -> Iterator[str]:
             yield path
 
 
-def _take(found: Said, statement: Statement, place: Place) -> None:
+def _take(said: Said, statement: Statement, place: Place) -> None:
     if statement.table == ("php",) and statement.key == "version" and (low := _LOWER.search(str(statement.value))):
         if (5, 2) <= _branch(low[1]) < (10, 0):
             # What it was tested with is no reason why a later one should not do.
             value = low[0] if _TESTED.search(place.what) else str(statement.value)
-            found.php.append((value.replace(" ", "").replace(",", ", "), place))
+            said.php.append((value.replace(" ", "").replace(",", ", "), place))
     elif statement.table == ("php",) and statement.key == "preferred":
-        found.preferred.append(advised_branch(str(statement.value), f"{place.path} advises it", place))
+        said.preferred.append(advised_branch(str(statement.value), f"{place.path} advises it", place))
     elif statement.table[0] == "extensions" and statement.table[-1] != "absent":
         parts = [part.partition(">=") for part in str(statement.value).split("|")]
         names = tuple(name for part in parts if (name := extension_called(part[0].strip().encode())))
         version = "".join(parts[0][1:]).replace(" ", "") if len(parts) == 1 else ""
         if names:
-            found.extensions.append((names, version, place))
+            said.extensions.append((names, version, place))
     elif statement.table == ("web", "modules") and is_module(module := str(statement.value)):
         if module.startswith("php"):
             return  # one way of several to run PHP, which is judged by itself
-        found.others.append(Entry("web_module", (module,), "recommended", "", f"{place.path} says", (place,)))
+        said.others.append(Entry("web_module", (module,), "recommended", "", f"{place.path} says", (place,)))
     elif statement.table[0] == "directories":
         path = statement.key
         if PATH.fullmatch(path) and not path.startswith("/") and not {".", ".."}.intersection(path.split("/")):
-            found.others.append(Entry("directory", (path,), "recommended", "writable", f"{place.path} says", (place,)))
+            said.others.append(Entry("directory", (path,), "recommended", "writable", f"{place.path} says", (place,)))
     elif (kind := _KINDS.get(statement.table[:-1])) and statement.key not in _NO_NEEDS:
         value = str(statement.value)
         keyed = kind in ("setting", "task")
         names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))
         rule = f"{place.path} says{'' if keyed or value == ' | '.join(names) else f' {value}'}"
         with_version = kind == "database" and value != " | ".join(names)
-        found.others.append(Entry(kind, names, "recommended", value if keyed or with_version else "", rule, (place,)))
+        said.others.append(Entry(kind, names, "recommended", value if keyed or with_version else "", rule, (place,)))
 
 
 def with_documents(
-    php: Entry | None, found: list[Entry], said: Said, everywhere: frozenset[str]
+    php: Entry | None, entries: list[Entry], said: Said, everywhere: frozenset[str]
 ) -> tuple[Entry | None, list[Entry], list[str]]:
     """What was derived, with what documents add; and where they say otherwise, in words.
 
@@ -154,19 +158,19 @@ def with_documents(
         elif (ours := _LOWER.search(php.value)) and (theirs := _LOWER.search(value)) and _differ(ours[1], theirs[1]):
             where = f"{php.places[0]}" if php.places else "its source"
             remarks.append(f"{place} says PHP {value}, {where} {php.value}: the latter counts")
-    named = {name for entry in found if entry.kind in ("extension", "absent") for name in entry.names}
+    named = {name for entry in entries if entry.kind in ("extension", "absent") for name in entry.names}
     added: list[Entry] = []
     for names, version, place in said.extensions:
         if named.isdisjoint(names) and everywhere.isdisjoint(names):
             named.update(names)
             added.append(Entry("extension", names, "recommended", version, f"{place.path} says", (place,)))
-    return php, [*found, *added], remarks
+    return php, [*entries, *added], remarks
 
 
-def beside_documents(found: Iterable[Entry], said: Said, scripts: Collection[str]) -> Iterator[Entry]:
+def beside_documents(entries: Iterable[Entry], said: Said, scripts: Collection[str]) -> Iterator[Entry]:
     """All needs, with those of other kinds that documents alone speak of.  ``scripts``: the application's files."""
     named: set[tuple[str, str]] = set()
-    for entry in found:
+    for entry in entries:
         named.update((entry.kind, name) for name in entry.names)
         if entry.kind == "uploads":
             named.update((("setting", "upload_max_filesize"), ("setting", "post_max_size")))

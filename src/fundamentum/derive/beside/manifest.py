@@ -163,9 +163,11 @@ class _Reader:
         self._platform(requires, "the application", path, where)
         for table in (requires, _table(document.get("conflict"))):
             for name, text in table.items():
-                one = {name: text}
+                stated = {name: text}
                 place = self._place(path, f'"{name}"') if "-" in name else where
-                self.demands += demands(*((one, {}) if table is requires else ({}, one)), "the application", place)
+                self.demands += demands(
+                    *((stated, {}) if table is requires else ({}, stated)), "the application", place
+                )
         for name, why in _table(document.get("suggest")).items():
             if extension := _extension(name):
                 self.statements.append(
@@ -215,9 +217,9 @@ class _Reader:
     def _refuse(self, text: str, where: str) -> None:
         """Versions that the application itself says it does not run on; what is refused in between is left out."""
         try:
-            for one in intervals(text):
-                if one.high == EVERYTHING.high:
-                    below = EVERYTHING._replace(high=one.low, closed=one.above)
+            for interval in intervals(text):
+                if interval.high == EVERYTHING.high:
+                    below = EVERYTHING._replace(high=interval.low, closed=interval.above)
                     self.accepted = common(self.accepted, (below,)) or self.accepted
         except NotUnderstood as error:
             self._remark(f"{where}: {error}")
@@ -290,8 +292,8 @@ def _extension(name: str) -> str:
 def _table(value: Any) -> dict[str, str]:
     if not isinstance(value, Mapping):
         return {}
-    found = ((str(name)[:MAX_TEXT], text) for name, text in value.items() if isinstance(text, str))
-    return dict(itertools.islice(found, MAX_NAMES))
+    pairs = ((str(name)[:MAX_TEXT], text) for name, text in value.items() if isinstance(text, str))
+    return dict(itertools.islice(pairs, MAX_NAMES))
 
 
 def _text(value: Any) -> str:

@@ -49,8 +49,8 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
     seen = set(named)
     paths = (path for _, path in files_in(root, base, _FOLDERS) if _counts(path.rpartition("/")[2]))
     for path, text in texts_of(root, paths):
-        found = _of_control(text) if _CONTROL.fullmatch(path.rpartition("/")[2]) else _of_container(text)
-        for extension, level, line, rule in found:
+        statements = _of_control(text) if _CONTROL.fullmatch(path.rpartition("/")[2]) else _of_container(text)
+        for extension, level, line, rule in statements:
             names = _OF_PACKAGES.get(extension, (extension,))
             if seen.isdisjoint(names) and EVERYWHERE.isdisjoint(names):
                 seen.update(names)
@@ -83,8 +83,8 @@ def installs_packages(line: str) -> bool:
 
 def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:
     """What commands of a container's file install; lines that go on are one."""
-    whole = re.sub(r"\\\r?\n", lambda end: " " * len(end[0]), text)  # of the same length, so that places stay
-    for match in _INSTALLING.finditer(whole):
+    joined = re.sub(r"\\\r?\n", lambda end: " " * len(end[0]), text)  # of the same length, so that places stay
+    for match in _INSTALLING.finditer(joined):
         line = line_at(text, match.start())
         packages = not re.match(r"(?:\w{1,20}-){0,4}ext-|pecl|install-", match[0])
         for word in match["names"].split():
@@ -104,5 +104,5 @@ def _of_control(text: str) -> Iterator[tuple[str, Level, int, str]]:
         for group in re.split(r",|(?<!\|) (?=php[-(])", names):
             name = group.strip()[:MAX_NAME]
             of = _PROVIDED.fullmatch(name) or _PACKAGE.fullmatch(_VERSION.sub("", name))
-            if of and of["name"] not in _NO_EXTENSION and (found := extension_called(of["name"].encode())):
-                yield found, level, line, _WHY[match["field"]]
+            if of and of["name"] not in _NO_EXTENSION and (extension := extension_called(of["name"].encode())):
+                yield extension, level, line, _WHY[match["field"]]

@@ -72,12 +72,12 @@ def demands(requires: Mapping[str, str], conflicts: Mapping[str, str], by: str, 
             yield Demand("absent", canonical(rest), (EVERYTHING,), by, where)
 
 
-def with_demands(found: Iterable[Entry], stated: Iterable[Demand]) -> Iterator[Entry]:
+def with_demands(entries: Iterable[Entry], stated: Iterable[Demand]) -> Iterator[Entry]:
     """The needs, extensions with the versions that all who state any accept, and what else is stated."""
     together: dict[tuple[Aspect, str], list[Demand]] = {}
     for demand in stated:
         together.setdefault((demand.aspect, demand.name), []).append(demand)
-    for entry in found:
+    for entry in entries:
         versions = together.pop(("extension", entry.names[0]), None) if entry.kind == "extension" else None
         if versions and len(entry.names) == 1:
             entry = msgspec.structs.replace(entry, value=_versions(versions))

@@ -75,13 +75,13 @@ def table_in(data: bytes, path: str) -> Any:
 
 def _sections(data: bytes) -> dict[str, Any]:
     """The settings of an INI file as PHP reads them, with lists under ``name[]``; ``ValueError``: it is none."""
-    whole: dict[str, Any] = {}
-    inside = whole
+    merged: dict[str, Any] = {}
+    inside = merged
     for number, line in enumerate(data.decode("utf-8", "replace").splitlines(), 1):
         if not (setting := _SETTING.fullmatch(line.strip())):
             raise ValueError(f"line {number} is neither a section nor a setting")
         if setting["section"]:
-            inside = whole[setting["section"]] = {}
+            inside = merged[setting["section"]] = {}
         elif setting["key"]:
             key, of = setting["key"], setting["of"]
             plain = (setting["plain"] or "").strip()
@@ -93,7 +93,7 @@ def _sections(data: bytes) -> dict[str, Any]:
                 inside[key] = {**(known if isinstance(known, dict) else {}), of: value}
             else:
                 inside[key] = [*(known if isinstance(known, list) else ()), value]
-    return whole
+    return merged
 
 
 def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:
@@ -113,7 +113,7 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
             yield from _extension(marked[1], level)
         elif _EXTENSIONS.fullmatch(name):
             yield from extensions_in(value, inside, depth + 1)
-        elif isinstance(value, list) and _OPEN.search(name) and any(_EXTENSIONS.fullmatch(str(one)) for one in table):
+        elif isinstance(value, list) and _OPEN.search(name) and any(_EXTENSIONS.fullmatch(str(word)) for word in table):
             yield from extensions_in(value, "recommended", depth + 1)
         elif isinstance(value, dict):
             yield from _of_table(value, inside, depth + 1)
@@ -121,8 +121,8 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
 
 def _of_document(root: Any) -> Iterator[tuple[str, str, Level]]:
     """``<php version="8.1"/>``, ``<extension name="intl" level="optional"/>``; of several sections the last counts."""
-    tables = [one for one in root.iter() if isinstance(one.tag, str)]
-    php = [one for one in tables if one.tag.lower() == "php" and _VERSION.fullmatch(one.get("version") or "")]
+    tables = [tag for tag in root.iter() if isinstance(tag.tag, str)]
+    php = [table for table in tables if table.tag.lower() == "php" and _VERSION.fullmatch(table.get("version") or "")]
     for element in php[-1:]:
         yield f">={element.get('version')}", "", "required"
     section = php[-1].getparent() if php else root
@@ -151,8 +151,8 @@ def extensions_in(listed: Any, level: Level, depth: int) -> Iterator[tuple[str, 
 
 
 def _extension(name: object, level: Level) -> Iterator[tuple[str, str, Level]]:
-    if isinstance(name, str) and (found := extension_called(name.strip().encode("utf-8", "replace"))):
-        yield "", found, level
+    if isinstance(name, str) and (extension := extension_called(name.strip().encode("utf-8", "replace"))):
+        yield "", extension, level
 
 
 def _left_open(entry: object) -> bool:

@@ -20,15 +20,15 @@ MAX_LINES: Final = 200
 def scheduled_in_source(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:
     """The scripts that the application's own files say are to be run at set times."""
     own = [file for file in files if file.part == "own"]
-    for file, found in each(_lines_for_cron, own, None):
-        for number, script, times, said in found:
+    for file, lines in each(_lines_for_cron, own, None):
+        for number, script, times, said in lines:
             place = Place(file.path, number, said)
             yield Entry("task", (script,), "recommended", times, f"{file.path} says", (place,))
 
 
 def _lines_for_cron(data: bytes, _: object) -> list[tuple[int, str, str, str]]:
     """Line, script, times and text of each line for cron in one file."""
-    found: list[tuple[int, str, str, str]] = []
+    lines: list[tuple[int, str, str, str]] = []
     behind = 0
     for _turn in range(MAX_LINES):
         at = data.find(_MARK, behind)
@@ -40,5 +40,5 @@ def _lines_for_cron(data: bytes, _: object) -> list[tuple[int, str, str, str]]:
         said = data[start:behind][:MAX_LENGTH].decode("utf-8", "replace").strip().lstrip("/# ")
         for statement in tasks.read(Line(said, 1)):  # with its stars: one may be the first field
             number = data.count(b"\n", 0, start) + 1
-            found.append((number, statement.key, str(statement.value), said))
-    return found
+            lines.append((number, statement.key, str(statement.value), said))
+    return lines

@@ -37,12 +37,12 @@ def written_for(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """
     if "pdo" not in named or not named.isdisjoint(DATABASES):
         return
-    found: dict[str, Place] = {}
+    places: dict[str, Place] = {}
     paths = (path for _, path in files_in(root, base, _FOLDERS) if path.lower().endswith(".sql"))
     for path, text in texts_of(root, islice(paths, MAX_FILES)):
         for extension, words in _DIALECTS.items():
             if match := words.search(text):
-                found.setdefault(extension, Place(path, line_at(text, match.start()), match[0][:40], WRITTEN_FOR))
+                places.setdefault(extension, Place(path, line_at(text, match.start()), match[0][:40], WRITTEN_FOR))
                 break
-    if found:
-        yield Entry("extension", tuple(found), "recommended", "", WRITTEN_FOR, tuple(found.values()))
+    if places:
+        yield Entry("extension", tuple(places), "recommended", "", WRITTEN_FOR, tuple(places.values()))

@@ -77,11 +77,11 @@ def constant_of_trait(source: Source, node: Node) -> bool:
 
 def chosen_of_chosen(source: Source, node: Node) -> bool:
     """``$a ? 1 : $b ? 2 : 3``; what is short on both sides (``?:``) went on."""
-    whole = node.parent
-    first = field(whole, "condition")
-    if whole is None or whole.type != "conditional_expression" or first is None:
+    above = node.parent
+    first = field(above, "condition")
+    if above is None or above.type != "conditional_expression" or first is None:
         return False
-    full = field(whole, "body") is not None or field(first, "body") is not None
+    full = field(above, "body") is not None or field(first, "body") is not None
     return first.type == "conditional_expression" and full
 
 

@@ -62,14 +62,14 @@ def _version_compare(first: Value, second: Value, sign: Value = None) -> Value:
     return order if sign is None else _BY_SIGN[as_text(sign).lower()](order)
 
 
-def _substr(whole: Value, start: Value, length: Value = None) -> Value:
-    written, first = as_text(whole), int(as_number(start))
+def _substr(subject: Value, start: Value, length: Value = None) -> Value:
+    written, first = as_text(subject), int(as_number(start))
     first = max(first + len(written), 0) if first < 0 else first
     return written[first:][: int(as_number(length)) if length is not None else None]
 
 
-def _explode(sign: Value, whole: Value, most: Value = None) -> Value:
-    return list(as_text(whole).split(as_text(sign), int(as_number(most)) - 1 if most is not None else -1))
+def _explode(sign: Value, subject: Value, most: Value = None) -> Value:
+    return list(as_text(subject).split(as_text(sign), int(as_number(most)) - 1 if most is not None else -1))
 
 
 def _as_field(kind: str, value: Value) -> int | float | str:
@@ -96,13 +96,13 @@ def of_pattern(written: Value) -> re.Pattern[str]:
     return re.compile(plain, re.IGNORECASE if "i" in flags else re.RegexFlag(0))
 
 
-def _preg_match(pattern: Value, whole: Value) -> Value:
-    return int(of_pattern(pattern).search(as_text(whole)[:MAX_SEARCHED]) is not None)
+def _preg_match(pattern: Value, subject: Value) -> Value:
+    return int(of_pattern(pattern).search(as_text(subject)[:MAX_SEARCHED]) is not None)
 
 
-def _preg_replace(pattern: Value, new: Value, whole: Value) -> Value:
+def _preg_replace(pattern: Value, new: Value, subject: Value) -> Value:
     written = re.sub(r"\$(?=\d)", r"\\", as_text(new))
-    return limited(of_pattern(pattern).sub(written, as_text(whole)[:MAX_SEARCHED]))
+    return limited(of_pattern(pattern).sub(written, as_text(subject)[:MAX_SEARCHED]))
 
 
 def _found(place: int) -> Value:
@@ -152,7 +152,7 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "version_compare": _version_compare,
     "explode": _explode,
     "implode": lambda sign, parts: limited(as_text(sign).join(map(as_text, _members(parts)))),
-    "array_slice": lambda whole, start, length: _members(whole)[start:][:length],
+    "array_slice": lambda members, start, length: _members(members)[start:][:length],
     "array_map": _array_map,
     **dict.fromkeys(_SAME[:2], lambda values: values),
     **dict.fromkeys(_SAME[2:], lambda values: values if isinstance(values, bool) else None),
@@ -170,19 +170,19 @@ FUNCTIONS: Final[Mapping[str, Callable[..., Value]]] = {
     "floor": lambda value: float(math.floor(as_number(value))),
     "round": lambda value, places=0: float(round(as_number(value), max(-MAX_PLACES, min(places, MAX_PLACES)))),
     "substr": _substr,
-    "strtok": lambda whole, signs: re.split(f"[{re.escape(as_text(signs))}]", as_text(whole))[0],
+    "strtok": lambda subject, signs: re.split(f"[{re.escape(as_text(signs))}]", as_text(subject))[0],
     "strtolower": lambda value: as_text(value).lower(),
     "strtoupper": lambda value: as_text(value).upper(),
     "filter_var": _filter_var,
     **dict.fromkeys(("strlen", "mb_strlen"), lambda value: len(as_text(value))),
     "trim": lambda value: as_text(value).strip(),
-    "str_replace": lambda first, second, whole: limited(as_text(whole).replace(as_text(first), as_text(second))),
+    "str_replace": lambda first, second, subject: limited(as_text(subject).replace(as_text(first), as_text(second))),
     "sprintf": _sprintf,
     "preg_match": _preg_match,
     "preg_replace": _preg_replace,
-    "fnmatch": lambda shape, whole: fnmatch.fnmatchcase(as_text(whole)[:60], as_text(shape)[:20]),
-    "strpos": lambda whole, part: _found(as_text(whole).find(as_text(part))),
-    "str_starts_with": lambda whole, part: as_text(whole).startswith(as_text(part)),
+    "fnmatch": lambda shape, subject: fnmatch.fnmatchcase(as_text(subject)[:60], as_text(shape)[:20]),
+    "strpos": lambda subject, part: _found(as_text(subject).find(as_text(part))),
+    "str_starts_with": lambda subject, part: as_text(subject).startswith(as_text(part)),
     "strcmp": _letters,
     "strncmp": _beginning,
     "strnatcmp": _naturally,

@@ -16,18 +16,18 @@ _OF_OTHERS: Final = re.compile(rb"use\s++(?:function|const)\s", re.I)
 
 def import_statements(code: bytes) -> list[bytes]:
     """Each statement of a file that may be an import, without the semicolon."""
-    found = []
+    imported = []
     for chunk in code.split(b";") if b"use " in code else ():
         at = chunk.rfind(b"use ")
         if at >= 0 and len(chunk) - at <= MAX_STATEMENT:
-            found.append(chunk[at:])
-    return found
+            imported.append(chunk[at:])
+    return imported
 
 
 def imports_in(data: bytes) -> dict[str, str]:
     """Short name in lower case → full name, of classes that have another."""
-    found = (one for statement in import_statements(data) for one in _imported(statement))
-    return {short.decode("latin-1").lower(): full.decode("latin-1") for short, full in found if short != full}
+    pairs = (pair for statement in import_statements(data) for pair in _imported(statement))
+    return {short.decode("latin-1").lower(): full.decode("latin-1") for short, full in pairs if short != full}
 
 
 def _imported(statement: bytes) -> Iterator[tuple[bytes, bytes]]:

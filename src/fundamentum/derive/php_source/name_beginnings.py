@@ -70,5 +70,5 @@ def _beginning_so(begins: str) -> tuple[str, str]:
     while at < len(names) and names[at].startswith(begins):
         those.append(names[at])
         at += 1
-    who = {one.extension for name in those for one in symbols()[("function", name)]}
+    who = {symbol.extension for name in those for symbol in symbols()[("function", name)]}
     return (who.pop(), those[0]) if len(those) > 1 and len(who) == 1 and who <= CHOOSABLE else ("", "")

@@ -239,9 +239,10 @@ def arguments(node: Node | None) -> list[Node]:
         given = next((child for child in children(node) if child.type == "arguments"), None)
     # What is given by name stands behind that name.
     values = (
-        one.named_children[-1] if one.type == "argument" and one.named_children else one for one in children(given)
+        child.named_children[-1] if child.type == "argument" and child.named_children else child
+        for child in children(given)
     )
-    return [one for value in values if (one := unwrapped(value)) is not None]
+    return [inner for value in values if (inner := unwrapped(value)) is not None]
 
 
 def function_around(node: Node) -> str:

@@ -43,15 +43,15 @@ _PARTS: Final = re.compile(rb"[^/'\"\s.()$]+")
 
 def included_in(data: bytes) -> frozenset[bytes]:
     """The parts of the paths that a file includes."""
-    found: set[bytes] = set()
+    spans: set[bytes] = set()
     for word in (b"include", b"require"):
         at = data.find(word)
         while at >= 0:
             at += len(word)
             if match := _INCLUDED.match(data, at):
-                found.update(_PARTS.findall(match[0]))
+                spans.update(_PARTS.findall(match[0]))
             at = data.find(word, at)
-    return frozenset(found)
+    return frozenset(spans)
 
 
 LISTED: Final = re.compile(rb"['\"](?:ext-)?([A-Za-z][\w -]{1,20})['\"]")
@@ -148,7 +148,7 @@ def drivers_in(lowered: bytes, *, connects: bool) -> frozenset[str]:
 
     ``connects``: the file makes connections, and so the bare name of a kind of database counts.
     """
-    found = {match["at"] or match["name"].removeprefix(b"pdo_") for match in DRIVER.finditer(lowered)}
+    drivers = {match["at"] or match["name"].removeprefix(b"pdo_") for match in DRIVER.finditer(lowered)}
     if connects:
-        found.update(DRIVER_NAME.findall(lowered))
-    return frozenset(f"pdo_{driver.decode()}" for driver in found)
+        drivers.update(DRIVER_NAME.findall(lowered))
+    return frozenset(f"pdo_{driver.decode()}" for driver in drivers)

@@ -114,18 +114,18 @@ class Source:
                 self._read_use(child)
 
     def _read_use(self, declaration: Node) -> None:
-        whole = "class"
+        kind = "class"
         prefix = ""
         for child in declaration.children:
             if child.type in _IMPORT_KINDS:
-                whole = _IMPORT_KINDS[child.type]
+                kind = _IMPORT_KINDS[child.type]
             elif child.type == "namespace_name":
                 prefix = text(child) + "\\"
             elif child.type == "namespace_use_clause":
-                self._read_clause(child, whole, "")
+                self._read_clause(child, kind, "")
             elif child.type == "namespace_use_group":
                 for clause in child.named_children:
-                    self._read_clause(clause, whole, prefix)
+                    self._read_clause(clause, kind, prefix)
 
     def _read_clause(self, clause: Node, kind: str, prefix: str) -> None:
         alias = field(clause, "alias")

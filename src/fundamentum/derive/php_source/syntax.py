@@ -197,7 +197,7 @@ class Rules:
                 return False
             return RULES[number].pattern.search(code) is not None
 
-        found = [number for number in self._in_code if may_hold(number)]
+        branches = [number for number in self._in_code if may_hold(number)]
         if blocks:
-            found += self._in_raw
-        return tuple(sorted(found))
+            branches += self._in_raw
+        return tuple(sorted(branches))

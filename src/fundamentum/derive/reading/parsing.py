@@ -13,7 +13,7 @@ from typing import Final
 import msgspec
 from msgspec.structs import replace
 
-from fundamentum.derive.application.tree import Found, Given, SourceFile
+from fundamentum.derive.application.tree import Given, Result, SourceFile
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.reading.reader import read_source
 from fundamentum.derive.reading.scan import Progress, Scanned
@@ -58,20 +58,23 @@ class Parsing:
     ) -> None:
         """``everything``: parse all files, whether or not they can change the answer."""
         self.workers, self.progress, self.budget = workers, progress, budget
-        self.scanned = sorted(scanned, key=lambda one: (_RANK[one.file.part], one.file.size, one.file.path))
+        self.scanned = sorted(
+            scanned,
+            key=lambda scanned_file: (_RANK[scanned_file.file.part], scanned_file.file.size, scanned_file.file.path),
+        )
         self.everything = everything
         self.facts: dict[str, FileFacts] = {}
         self.speaking: dict[str, list[Scanned]] = defaultdict(list)
         """Extension → files with a word of it, the application's own and the smallest first."""
-        for one in self.scanned:
-            for extension in one.extensions if one.file.part != "aside" else ():
-                self.speaking[extension].append(one)
+        for file in self.scanned:
+            for extension in file.extensions if file.file.part != "aside" else ():
+                self.speaking[extension].append(file)
 
     def read(self, files: Iterable[Scanned]) -> None:
         """Parse these, unless they have been; nothing once the time for the whole application is over."""
         wanted = {scanned.file.path: scanned for scanned in files if scanned.file.path not in self.facts}
         # The largest first: no process waits for it at the end.
-        order = sorted(wanted.values(), key=lambda one: -one.file.size)
+        order = sorted(wanted.values(), key=lambda file: -file.file.size)
         batches = [[wanted[file.path] for file in batch] for batch in batched((o.file for o in order), READ_TOGETHER)]
         tasks = [
             [(scanned.file.path, scanned.file.size, scanned.words, scanned.constructs) for scanned in batch]
@@ -94,21 +97,21 @@ class Parsing:
     def add(self, told: Mapping[str, Sequence[Check | Gate | Wish]]) -> None:
         """File → what of it is seen only once all files that tell something have been read."""
         self.read(scanned for scanned in self.scanned if told.get(scanned.file.path))
-        for path, more in told.items():
-            if more and (facts := self.facts.get(path)):
-                checks, of_hosts = apart(one for one in more if isinstance(one, Check))
-                gates = (*facts.gates, *(one for one in more if isinstance(one, Gate)))
-                wishes = (*facts.wishes, *of_hosts, *(one for one in more if isinstance(one, Wish)))
+        for path, stated in told.items():
+            if stated and (facts := self.facts.get(path)):
+                checks, of_hosts = apart(fact for fact in stated if isinstance(fact, Check))
+                gates = (*facts.gates, *(fact for fact in stated if isinstance(fact, Gate)))
+                wishes = (*facts.wishes, *of_hosts, *(fact for fact in stated if isinstance(fact, Wish)))
                 self.facts[path] = replace(facts, checks=_together(facts.checks, checks), gates=gates, wishes=wishes)
 
     def each(
-        self, work: Callable[[bytes, Given], Found], files: Iterable[SourceFile], given: Given
-    ) -> Iterator[tuple[SourceFile, Found]]:
+        self, work: Callable[[bytes, Given], Result], files: Iterable[SourceFile], given: Given
+    ) -> Iterator[tuple[SourceFile, Result]]:
         """Some work on the content of each file, as ``application.tree.Each`` says, until the time is over."""
         with suppress(Spent):
             self.budget.tick()
-            for one in self.workers.each(work, files, given, self.budget.ends):
-                yield one
+            for results in self.workers.each(work, files, given, self.budget.ends):
+                yield results
                 self.budget.tick()
             self.budget.tick()
 
@@ -134,7 +137,7 @@ class Parsing:
     def read_until(self, files: Sequence[Scanned], enough: Callable[[], bool]) -> None:
         """Parse some after the other, the smallest first, until that is enough."""
         left = sorted(
-            (scanned for scanned in files if scanned.file.path not in self.facts), key=lambda one: one.file.size
+            (scanned for scanned in files if scanned.file.path not in self.facts), key=lambda file: file.file.size
         )
         step = 4
         while left and not enough():
@@ -145,6 +148,10 @@ class Parsing:
 def _together(listed: Iterable[Check], tried: Iterable[Check]) -> tuple[Check, ...]:
     """What stands in lists, and what came of it where it was tried out: that tells more than how a list is called."""
     every = tuple(tried)
-    going_on = {(one.extension, one.line) for one in every if one.outcome == "goes-on"}
-    left = (one for one in listed if not (one.outcome.startswith("listed") and (one.extension, one.line) in going_on))
-    return (*left, *(replace(one, outcome="warns") if one.outcome == "goes-on" else one for one in every))
+    going_on = {(check.extension, check.line) for check in every if check.outcome == "goes-on"}
+    left = (
+        check
+        for check in listed
+        if not (check.outcome.startswith("listed") and (check.extension, check.line) in going_on)
+    )
+    return (*left, *(replace(check, outcome="warns") if check.outcome == "goes-on" else check for check in every))

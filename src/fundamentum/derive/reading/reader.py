@@ -105,7 +105,9 @@ class _Reader:
         return FileFacts(
             uses=(*self._words(), *self._called_by_name(), *self._strings()),
             checks=told,
-            check_names=tuple((name, one) for name, those in self.guards.names.items() for one in sorted(those)),
+            check_names=tuple(
+                (name, extension) for name, those in self.guards.names.items() for extension in sorted(those)
+            ),
             functions=tuple(self.functions),
             classes=(*self.classes, *(name.decode("latin-1").lower() for name in _ALIAS.findall(self.data))),
             constants=tuple(self.constants),
@@ -140,18 +142,18 @@ class _Reader:
             node = self.source.at(start, end)
             if node is None:
                 continue
-            found = reference(self.source, node)
-            if found is not None:
-                yield from self._referred(found, node)
+            referred = reference(self.source, node)
+            if referred is not None:
+                yield from self._referred(referred, node)
 
-    def _referred(self, found: Reference, node: Node) -> Iterator[Use]:
-        if found.defines:
-            (self.functions if found.kind == "function" else self.classes).append(found.name)
+    def _referred(self, referred: Reference, node: Node) -> Iterator[Use]:
+        if referred.defines:
+            (self.functions if referred.kind == "function" else self.classes).append(referred.name)
             return
-        if found.kind == "function" and found.name in CALLS and found.node.type == "function_call_expression":
-            self.wishes += wishes_of(self.source, found.node, found.name)
-            if found.name in ("ini_get", "ini_set"):
-                first, *others = [*arguments(found.node), None]
+        if referred.kind == "function" and referred.name in CALLS and referred.node.type == "function_call_expression":
+            self.wishes += wishes_of(self.source, referred.node, referred.name)
+            if referred.name in ("ini_get", "ini_set"):
+                first, *others = [*arguments(referred.node), None]
                 if string(first) == SESSIONS and others[0] is not None:
                     handler = string(others[0]) or ""
                     if handler in known_extensions():
@@ -159,11 +161,11 @@ class _Reader:
                             others[0].start_byte + 1, handler, "scheme", f"{SESSIONS}: {handler}"
                         )
                 # A directive of an absent extension is not there, and nothing fails for that.
-                yield from self._use("directive", string(first) or "", found.node, weak=True)
-        if found.kind == "class" and found.name == "pdo" and found.node.type == "object_creation_expression":
+                yield from self._use("directive", string(first) or "", referred.node, weak=True)
+        if referred.kind == "class" and referred.name == "pdo" and referred.node.type == "object_creation_expression":
             self.connects = True
-        shown = self.source.names.spelled.get(found.name, "") if text(node).lower() != found.name else ""
-        yield from self._use(found.kind, found.name, node, weak=found.weak, own=found.own, shown=shown)
+        shown = self.source.names.spelled.get(referred.name, "") if text(node).lower() != referred.name else ""
+        yield from self._use(referred.kind, referred.name, node, weak=referred.weak, own=referred.own, shown=shown)
 
     def _use(
         self, kind: str, name: str, node: Node, *, weak: bool = False, own: str = "", shown: str = ""
@@ -219,9 +221,9 @@ class _Reader:
             node = self._string_at(match.start(1))
             if name and node is not None and re.search(re.escape(name[1]) + rb"\s*\(", self.lowered[match.end() :]):
                 yield from self._use("function", match[1].decode("latin-1"), node)
-        for one in self.spots.begun:
-            for use in self._in_string(one.start, one.extension, "function", f"{one.begins}...()"):
-                yield msgspec.structs.replace(use, guard="checked") if one.asked and not use.guard else use
+        for begun in self.spots.begun:
+            for use in self._in_string(begun.start, begun.extension, "function", f"{begun.begins}...()"):
+                yield msgspec.structs.replace(use, guard="checked") if begun.asked and not use.guard else use
         for match in self.spots.classes[:MAX_VARIABLES]:
             node = self.source.at(*match.span(2 if match[2] else 3))
             if (

@@ -145,7 +145,7 @@ def _imported(name: bytes, imports: bytes, there: frozenset[bytes]) -> bool:
         return False
     parts = space.split(b"\\")
     spaces = (b"\\".join(parts[:number]) for number in range(1, len(parts) + 1))
-    return any(b"use " + begin + one + sign in imports for one in spaces for begin in _BEGIN for sign in _IMPORTING)
+    return any(b"use " + begin + begun + sign in imports for begun in spaces for begin in _BEGIN for sign in _IMPORTING)
 
 
 _BEGIN: Final = (b"", b"\\", b"function ")
@@ -174,10 +174,10 @@ def _spaced(word: bytes, code: bytes, there: frozenset[bytes]) -> Iterator[bytes
 def words_in(code: bytes, there: frozenset[bytes], of: frozenset[bytes]) -> frozenset[bytes]:
     """Which words stand in the code, of all that do (``there``); of namespaces of extensions, what is in them."""
     tables = _tables()
-    found = of & there
-    substitutes = b"function_exists" in found
+    common = of & there
+    substitutes = b"function_exists" in common
     out = set()
-    for word in found:
+    for word in common:
         if word not in tables.everyday or _stands_for_symbol(word, code, substitutes):
             out.add(word)
         if word in tables.spaces and word + b"\\" in code and (names := list(_spaced(word, code, there))):

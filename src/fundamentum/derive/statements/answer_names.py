@@ -21,11 +21,11 @@ MAX_LINES: Final = 6
 """Statements of a branch that are looked at."""
 
 
-def names_holding(found: Checks, source: Source) -> dict[str, set[str]]:
+def names_holding(checks: Checks, source: Source) -> dict[str, set[str]]:
     """Names (``$has``, ``->usable``, ``available()``, ``HAS_GD``) → the extensions whose checks they answer."""
     names: dict[str, set[str]] = {}
-    for check in found.at:
-        node = found.node(check)
+    for check in checks.at:
+        node = checks.node(check)
         for name in _answering(node, source) if node is not None else ():
             names.setdefault(name, set()).update(check.extensions)
     names.pop("", None)
@@ -61,16 +61,16 @@ def _passing_on(names: Mapping[str, set[str]], source: Source) -> Iterator[tuple
     """Functions that only give back what another one answers: ``return $this->chosen && has_imagick();``"""
     for function, answer in _GIVES_BACK.findall(source.data):
         told = [names[name] for name in names_in(answer) if name in names]
-        if told and all(one == told[0] for one in told):
+        if told and all(held == told[0] for held in told):
             yield f"{function.decode('latin-1').lower()}()", told[0]
 
 
 def _assigned(statement: Node) -> Iterator[str]:
     """``if (function_exists('x')) { $has = true; }``, ``if (...) { } else { $missing[] = ...; }``"""
     others = statement.children_by_field_name("alternative")[:1]
-    bodies = [body for one in (statement, *others) if (body := field(one, "body")) is not None]
-    for one in (part for body in bodies for part in body.named_children[:MAX_LINES]):
-        expression = one.named_children[0] if one.type == "expression_statement" and one.named_children else None
+    bodies = [body for clause in (statement, *others) if (body := field(clause, "body")) is not None]
+    for node in (part for body in bodies for part in body.named_children[:MAX_LINES]):
+        expression = node.named_children[0] if node.type == "expression_statement" and node.named_children else None
         if expression is None or expression.type != "assignment_expression":
             continue
         left, right = field(expression, "left"), field(expression, "right")

@@ -44,8 +44,8 @@ def within(path: str, scope: str, function: str) -> Iterator[Key]:
 
 def guard_of(path: str, use: Use, extension: str, reached: Reached) -> Guard:
     """What protects a use by where the code is reached from that it stands in."""
-    found = {reached.get((key, extension), "") for key in within(path, use.scope, use.function)}
-    return next((guard for guard in GUARDS if guard in found), "")
+    ways = {reached.get((key, extension), "") for key in within(path, use.scope, use.function)}
+    return next((guard for guard in GUARDS if guard in ways), "")
 
 
 class Callers:
@@ -69,20 +69,20 @@ class Callers:
         standing = {(extension, tuple(within(path, use.scope, use.function))) for path, use, extension in uses}
         reached: dict[Sought, Guard] = {}
         known: set[Sought] = set()
-        more = {(key, extension) for extension, keys in standing for key in keys}
+        protected = {(key, extension) for extension, keys in standing for key in keys}
         for _ in range(MAX_STEPS):
-            parts = {part for one in more if one[1] in asked for part in _first_part(*one)}
-            self._look_for({key for key, _ in more} | parts)
-            reached |= {one: "checked" for one in more if self._made_by_name(one, asked)}
+            parts = {part for pair in protected if pair[1] in asked for part in _first_part(*pair)}
+            self._look_for({key for key, _ in protected} | parts)
+            reached |= {pair: "checked" for pair in protected if self._made_by_name(pair, asked)}
             lost = {
                 extension
                 for extension, keys in standing
                 if not any((key, extension) in reached or self._may_be(key, extension, protects) for key in keys)
             }
-            more = {one for one in more if one[1] not in lost}
-            self._find_places(more)
-            known |= more
-            more = {(key, one[1]) for one in more for key in self._open_callers(one, protects)} - known
+            protected = {pair for pair in protected if pair[1] not in lost}
+            self._find_places(protected)
+            known |= protected
+            protected = {(key, pair[1]) for pair in protected for key in self._open_callers(pair, protects)} - known
         while more_reached := dict(self._protected(known - reached.keys(), reached, protects)):
             reached |= more_reached
         return reached
@@ -100,13 +100,13 @@ class Callers:
         self._look_for(keys)
         return sum(self._numbers[key] for key in keys)
 
-    def _made_by_name(self, one: Sought, asked: Collection[str]) -> bool:
+    def _made_by_name(self, sought: Sought, asked: Collection[str]) -> bool:
         """Whether nothing names a class, or a file, that is called after an extension: its name is put together."""
-        (kind, name), extension = one
-        if extension not in asked or self._numbers[one[0]]:
+        (kind, name), extension = sought
+        if extension not in asked or self._numbers[sought[0]]:
             return False
         if kind == "file":
-            return any(self._numbers[part] for part in _first_part(*one))
+            return any(self._numbers[part] for part in _first_part(*sought))
         return kind == "class" and any(word in name for word in words_for(extension))
 
     def _may_be(self, key: Key, extension: str, protects: Protects, below: frozenset[Key] = frozenset()) -> bool:
@@ -127,24 +127,24 @@ class Callers:
             for path, place in places
         )
 
-    def _open_callers(self, one: Sought, protects: Protects) -> Iterator[Key]:
+    def _open_callers(self, sought: Sought, protects: Protects) -> Iterator[Key]:
         """The classes and functions in which something is reached without a check."""
-        for path, place in self._places.get(one, ()):
-            if not protects(path, place, one[1]):
+        for path, place in self._places.get(sought, ()):
+            if not protects(path, place, sought[1]):
                 yield from (key for key in within(path, place.scope, place.function) if key[0] != "file")
 
     def _protected(
         self, open_ones: Iterable[Sought], reached: Reached, protects: Protects
     ) -> Iterator[tuple[Sought, Guard]]:
         """Those of which each place is protected, with the weakest of what protects one."""
-        for one in open_ones:
+        for pair in open_ones:
             guards: list[Guard] = []
-            for path, place in self._places.get(one, ()):
-                found = {reached.get((key, one[1]), "") for key in within(path, place.scope, place.function)}
-                found.add(protects(path, place, one[1]))
-                guards.append(next((guard for guard in GUARDS if guard in found), ""))
+            for path, place in self._places.get(pair, ()):
+                ways = {reached.get((key, pair[1]), "") for key in within(path, place.scope, place.function)}
+                ways.add(protects(path, place, pair[1]))
+                guards.append(next((guard for guard in GUARDS if guard in ways), ""))
             if guards and all(guards):
-                yield one, max(guards, key=GUARDS.index)
+                yield pair, max(guards, key=GUARDS.index)
 
     def _look_for(self, keys: Collection[Key]) -> None:
         """Find the files that reach some, unless that has been done."""
@@ -186,6 +186,6 @@ def _first_part(key: Key, extension: str) -> Iterator[Key]:
     """What the name of a file begins with, if an extension follows: ``link-`` of ``link-sockets.php``."""
     if key[0] == "file":
         for word in words_for(extension):
-            before, found, _ = key[1].partition(word)
-            if found and before and not before[-1].isalpha():
+            before, word_there, _ = key[1].partition(word)
+            if word_there and before and not before[-1].isalpha():
                 yield "part", before

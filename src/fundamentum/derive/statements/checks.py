@@ -93,14 +93,14 @@ class Checks:
         return called(call) == name and answer
 
     def _calls(self) -> Iterator[tuple[str, int, int]]:
-        found = []
+        mentions = []
         for name in (*self.words, *self.helpers):
             at = self.lowered.find(name.encode())
             while at >= 0:
                 end = at + len(name)
-                found.append((name, at, end))
+                mentions.append((name, at, end))
                 at = self.lowered.find(name.encode(), end)
-        return iter(sorted(found, key=lambda one: one[1]))
+        return iter(sorted(mentions, key=lambda mention: mention[1]))
 
     def _value(self, node: Node) -> str | None:
         if node.type == "class_constant_access_expression":
@@ -165,5 +165,5 @@ def asked_for(kind: str, value: str) -> tuple[str, ...]:
     value = value.replace("\\\\", "\\").lstrip("\\")
     if kind in ("function", "constant") and "::" in value and not provided(kind, value):
         kind, value = "class", value.partition("::")[0]
-    found = tuple(one for one in provided(kind, value) if one not in EVERYWHERE)
-    return found or apart_once(kind, value)
+    extensions = tuple(extension for extension in provided(kind, value) if extension not in EVERYWHERE)
+    return extensions or apart_once(kind, value)

@@ -71,7 +71,7 @@ def names_provided(written: bytes, extensions: Collection[str]) -> bool:
     """
     for asked, name in _GIVEN.findall(written):
         told = name.decode("latin-1").replace("\\\\", "\\")
-        who = {one.extension for kind in _KINDS for one in providers(kind, told.lower())}
+        who = {symbol.extension for kind in _KINDS for symbol in providers(kind, told.lower())}
         if not who.isdisjoint(extensions) and span_in_php("function", asked.decode("latin-1").lower()) is None:
             return not providers("function", asked.decode("latin-1").lower())
     return False

@@ -77,19 +77,23 @@ def gates(data: bytes) -> list[Gate]:
 
 def _gates(source: Source, data: bytes) -> Iterator[Gate]:
     kept = {
-        (function_around(one), text(field(one, "left")))
-        for one in around(source.root, data, _ASKS, ("assignment_expression",))
+        (function_around(node), text(field(node, "left")))
+        for node in around(source.root, data, _ASKS, ("assignment_expression",))
     }
-    for one in list(_compared(source.root))[:MAX_COMPARED]:
-        asks = _ASKS.search(one.asked.text or b"")
-        names = {text(part) for part in walked(one.asked) if part.type in ("variable_name", "member_access_expression")}
-        if not asks and not any((function_around(one.node), name) in kept for name in names):
+    for comparison in list(_compared(source.root))[:MAX_COMPARED]:
+        asks = _ASKS.search(comparison.asked.text or b"")
+        names = {
+            text(part)
+            for part in walked(comparison.asked)
+            if part.type in ("variable_name", "member_access_expression")
+        }
+        if not asks and not any((function_around(comparison.node), name) in kept for name in names):
             continue
-        too_old = one.sign in _TOO_OLD
-        branch = where_missing(one.node, turned(one.node) is not too_old)
+        too_old = comparison.sign in _TOO_OLD
+        branch = where_missing(comparison.node, turned(comparison.node) is not too_old)
         if branch is not None and _refuses(branch):
-            for product, version in _least(one, branch, data):
-                yield product, version, line(one.node)
+            for product, version in _least(comparison, branch, data):
+                yield product, version, line(comparison.node)
 
 
 def _compared(root: Node) -> Iterator[_Compared]:
@@ -119,9 +123,9 @@ def _refuses(branch: Node) -> bool:
     return any(ends(node) or reported(node, True) in ("reports", "stops") for node in inside(branch))
 
 
-def _least(one: _Compared, branch: Node, data: bytes) -> Iterator[tuple[str, str]]:
+def _least(comparison: _Compared, branch: Node, data: bytes) -> Iterator[tuple[str, str]]:
     """Product and version; of two products where the version hangs on which of them it is."""
-    least = unwrapped(one.least)
+    least = unwrapped(comparison.least)
     if least is not None and least.type == "conditional_expression":
         maria = "maria" in text(field(least, "condition")).lower()
         if maria and not text(field(least, "condition")).startswith("!"):
@@ -130,13 +134,13 @@ def _least(one: _Compared, branch: Node, data: bytes) -> Iterator[tuple[str, str
                     yield product, version
         return
     version = _written(least, data)
-    if version and (product := _product(one, branch, version)):
+    if version and (product := _product(comparison, branch, version)):
         yield product, version
 
 
-def _product(one: _Compared, branch: Node, version: str) -> str:
+def _product(comparison: _Compared, branch: Node, version: str) -> str:
     """The product that is asked: as the conditions around say, what is told, or how it is asked."""
-    for above, child in ancestors(one.node):
+    for above, child in ancestors(comparison.node):
         condition = text(field(above, "condition")).lower() if above.type in ("if_statement", "else_if_clause") else ""
         if "maria" in condition and field(above, "condition") != child:
             other = child in above.children_by_field_name("alternative") or condition.startswith("(!")
@@ -146,13 +150,13 @@ def _product(one: _Compared, branch: Node, version: str) -> str:
             if "maria" in left and text(field(above, "operator")) in ("&&", "and"):
                 return "mysql" if left.startswith("!") or "=== false" in left else "mariadb"
     newer = int(version.split(".", maxsplit=1)[0]) >= 10  # MySQL has not come so far
-    for said in (text(branch)[:2000], text(one.asked), text(one.least)):
+    for said in (text(branch)[:2000], text(comparison.asked), text(comparison.least)):
         named = {match.lastgroup or "" for match in _PRODUCT.finditer(said)}
         if "mysql" in named:
             return "mariadb" if newer else "mysql"
         if named:
             return min(named)
-    asks_mysql = one.least.type == "integer" or "server_info" in text(one.asked)
+    asks_mysql = comparison.least.type == "integer" or "server_info" in text(comparison.asked)
     return ("mariadb" if newer else "mysql") if asks_mysql else ""
 
 

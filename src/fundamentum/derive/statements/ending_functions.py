@@ -42,17 +42,17 @@ def _called_in(branch: Node | None) -> Iterator[str]:
 
 def called_before(use: Node, asking: Sequence[Node]) -> tuple[str, ...]:
     """The functions that are called before a use where one of some checks fails, in the blocks around the use."""
-    found: dict[str, None] = {}
+    calls: dict[str, None] = {}
     for above, child in ancestors(use):
         before = child.prev_named_sibling if above.type in BLOCKS else None
         for _ in range(MAX_BEFORE):
             if before is None:
                 break
-            within = [one for one in asking if before.start_byte <= one.start_byte < before.end_byte]
+            within = [node for node in asking if before.start_byte <= node.start_byte < before.end_byte]
             if within:
-                found |= dict.fromkeys(_called_in(where_missing(within[0], turned(within[0]))))
+                calls |= dict.fromkeys(_called_in(where_missing(within[0], turned(within[0]))))
             before = before.prev_named_sibling
-    return tuple(found)
+    return tuple(calls)
 
 
 def with_endings(each: Each, files: Sequence[SourceFile], facts: Mapping[str, FileFacts]) -> dict[str, FileFacts]:
@@ -63,7 +63,7 @@ def with_endings(each: Each, files: Sequence[SourceFile], facts: Mapping[str, Fi
     ending = _ending(each, own, names) if names else frozenset()
     out = {}
     for path, fact in facts.items() if ending else ():
-        uses = tuple(one if ending.isdisjoint(one.behind) else replace(one, guard="checked") for one in fact.uses)
+        uses = tuple(use if ending.isdisjoint(use.behind) else replace(use, guard="checked") for use in fact.uses)
         if uses != fact.uses:
             out[path] = replace(fact, uses=uses)
     return out
@@ -79,14 +79,18 @@ def _ending(each: Each, own: Sequence[SourceFile], names: Sequence[str]) -> froz
             for definition in definitions:
                 known[definition.name].append(definition)
         asked |= set(wanted)
-        open_ones = (one for name in wanted for one in known[name] if not one.ends)
-        called_there = (name for one in open_ones for way in (one.calls, *one.ways) for name in way)
+        open_ones = (function for name in wanted for function in known[name] if not function.ends)
+        called_there = (name for function in open_ones for way in (function.calls, *function.ways) for name in way)
         wanted = list(dict.fromkeys(name for name in called_there if name not in asked))[:MAX_NAMES]
         if not wanted:
             break
     ending: set[str] = set()
     for _ in range(MAX_DEEP):
-        ending |= {name for name, found in known.items() if found and all(one.ends_by(ending) for one in found)}
+        ending |= {
+            name
+            for name, functions in known.items()
+            if functions and all(function.ends_by(ending) for function in functions)
+        }
     return frozenset(ending)
 
 
@@ -112,7 +116,7 @@ def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[_Definition]:
     if not defined.search(lowered):
         return []
     Patience.begin()
-    found: list[_Definition] = []
+    definitions: list[_Definition] = []
     with suppress(RecursionError):
         for function in around(parsed(data), lowered, defined, ("function_definition", "method_declaration")):
             name, body = field(function, "name"), field(function, "body")
@@ -120,10 +124,10 @@ def _definitions(data: bytes, defined: re.Pattern[bytes]) -> list[_Definition]:
                 ways = (two_ways(line) for line in body.named_children)
                 open_ways = next(([way for way in both if not _ends_always(way)] for both in ways if both), [])
                 calls = _called_always(body)
-                found.append(
+                definitions.append(
                     _Definition(text(name).lower(), _ends_always(body), calls, tuple(map(_called_always, open_ways)))
                 )
-    return found
+    return definitions
 
 
 def _called_always(block: Node) -> tuple[str, ...]:

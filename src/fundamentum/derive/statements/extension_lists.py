@@ -46,8 +46,8 @@ def _of_named(array: Node) -> Iterator[Check]:
         if value is None and len(parts) < 2:
             continue
         strings += 1
-        if found := extension_called((value or "").encode("utf-8", "replace")):
-            names.append((found, line(element)))
+        if extension := extension_called((value or "").encode("utf-8", "replace")):
+            names.append((extension, line(element)))
     title = heading(array)[:MAX_TITLE]
     if (len(names) < 2 and not _OF_EXTENSIONS.search(title)) or len(names) < max(strings * 0.6, 1):
         return

@@ -81,31 +81,31 @@ class Guards:
         ``reaching``: of a place that reaches one.  A table that says how something is made protects that; and a
         function which has to be given what only the extension makes protects nothing that it calls.
         """
-        found: list[Guard] = []
+        guards: list[Guard] = []
         names: dict[str, None] = {}
         stops = False
         """Whether the program stops for want of it whatever is chosen, not in one of several ways."""
         for parent, child in ancestors(node):
             for condition, positive in self.conditions(parent, child):
                 if guard := self._judged(condition, positive, extensions):
-                    found.append(guard)
-                    stops = stops or (guard == "explained" and "chosen" in found)
+                    guards.append(guard)
+                    stops = stops or (guard == "explained" and "chosen" in guards)
                 written = self.source.data[condition.start_byte : condition.end_byte]
                 if (_CLI if positive else _NOT_CLI).search(written) and b"||" not in written:
                     names = {COMMAND_LINE: None} | names
                 names |= dict.fromkeys(self._spoken(condition))
             if guard := self._other(parent, child, extensions, reaching):
-                found.append(guard)
-            if "checked" in found:
+                guards.append(guard)
+            if "checked" in guards:
                 break
-        if reaching and "chosen" in found and not stops:
-            found = [guard for guard in found if guard != "explained"]
-        return next((guard for guard in GUARDS if guard in found), ""), tuple(names)[:12]
+        if reaching and "chosen" in guards and not stops:
+            guards = [guard for guard in guards if guard != "explained"]
+        return next((guard for guard in GUARDS if guard in guards), ""), tuple(names)[:12]
 
     def behind(self, node: Node, extensions: Sequence[str]) -> tuple[str, ...]:
         """The functions that are called before a use where a check finds one of the extensions missing."""
         alike = [self.found.node(check) for check in self.at if not set(check.extensions).isdisjoint(extensions)]
-        asking = [call for one in alike if (call := nearest(one, "function_call_expression")) is not None]
+        asking = [call for operand in alike if (call := nearest(operand, "function_call_expression")) is not None]
         return called_before(node, asking) if asking else ()
 
     def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
@@ -184,7 +184,7 @@ class Guards:
         return ends == "exits" or (ends == "throws" and nearest(body, *_AROUND_CODE) is None)
 
     def _asks_version(self, condition: Node) -> bool:
-        return any(VERSION.search(one.text or b"") for one, _ in with_kept(self.source.data, condition, True))
+        return any(VERSION.search(node.text or b"") for node, _ in with_kept(self.source.data, condition, True))
 
     def _leaves(self, body: Node) -> bool:
         last = children(body)[-1] if body.type in BLOCKS and children(body) else body

@@ -32,7 +32,7 @@ def _given_once(data: bytes, variable: Node) -> Node | None:
         return None
     name = (variable.text or b"")[:60]
     given = re.compile(rb"(?<![\w$])%s\s*+(?:\[[^\]]{0,80}\]\s*+)?[.+|&?]{0,2}=(?![=>])" % re.escape(name))
-    places = [found.start() for found in given.finditer(data, body.start_byte, body.end_byte)]
+    places = [match.start() for match in given.finditer(data, body.start_byte, body.end_byte)]
     if len(places) != 1 or places[0] > variable.start_byte:
         return None
     assigned = nearest(body.descendant_for_byte_range(places[0], places[0] + 1), "assignment_expression")

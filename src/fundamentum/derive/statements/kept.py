@@ -61,8 +61,8 @@ def kept_list(written: str, root: Node) -> Node | None:
 def returned(function: str, root: Node) -> Node | None:
     """What a function or method of the same file returns, if it does nothing else.  ``function``: in lower case."""
     named = re.compile(rb"function\s++&?\s*+%s\b" % re.escape(function.encode("utf-8", "replace")), re.I)
-    for found in around(root, root.text or b"", named, ("function_definition", "method_declaration")):
-        body = field(found, "body")
+    for node in around(root, root.text or b"", named, ("function_definition", "method_declaration")):
+        body = field(node, "body")
         lines = children(body)
         if len(lines) == 1 and lines[0].type == "return_statement" and lines[0].named_children:
             return lines[0].named_children[0]

@@ -77,16 +77,16 @@ def statements(
     ``base``: the application's own directory; ``files``: those that count; ``known``: what is known of them;
     ``of_libraries``: what the package manager wrote for the libraries counts too.
     """
-    found = Statements()
+    stated = Statements()
     own = [file for file in files if file.part == "own" or (of_libraries and file.path.endswith(OF_LIBRARIES))]
     own.sort(key=lambda file: (file.path.count("/"), file.path))
     for file in own:
         facts = known.get(file.path, FileFacts())
         for gate in facts.gates:
             if _for_all(file, gate, base):
-                _take(found, file, gate)
-        found.removed += [Bound("<", "7.0", file.path, line, f"{name}()", "stops") for line, name in facts.removed]
-    return found
+                _take(stated, file, gate)
+        stated.removed += [Bound("<", "7.0", file.path, line, f"{name}()", "stops") for line, name in facts.removed]
+    return stated
 
 
 def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
@@ -98,14 +98,14 @@ def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
     return not gate.function or "/" not in inside or named is not None or of_an_installer(inside)
 
 
-def _take(found: Statements, file: SourceFile, gate: Gate) -> None:
+def _take(stated: Statements, file: SourceFile, gate: Gate) -> None:
     number = tuple(int(part) for part in gate.version.split(".")) if gate.version else ()
     if number and (5, 0) <= (*number, 0)[:2] < (10, 0):
         bound = Bound(gate.operator, gate.version, file.path, gate.line, gate.what, gate.outcome, _is_aside(file))
         if gate.outcome in _STRENGTH:
-            found.bounds.append(bound)
+            stated.bounds.append(bound)
         elif gate.outcome == "warns" and not bound.aside:
-            found.advised.append(bound)
+            stated.advised.append(bound)
 
 
 def _is_aside(file: SourceFile) -> bool:

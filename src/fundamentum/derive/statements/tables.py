@@ -10,7 +10,7 @@ def rows(
     """Each row of each table: the match of the table, with its rows as ``body``; that of the row; its line."""
     counted, line = 0, 1
     for table in tables:
-        for one in row.finditer(table.string, table.start("body"), table.end("body")):
-            line += table.string.count(b"\n", counted, one.start())
-            counted = one.start()
-            yield table, one, line
+        for match in row.finditer(table.string, table.start("body"), table.end("body")):
+            line += table.string.count(b"\n", counted, match.start())
+            counted = match.start()
+            yield table, match, line

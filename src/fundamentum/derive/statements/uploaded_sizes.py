@@ -107,18 +107,18 @@ def _value(root: Node, node: Node, directive: str) -> str:
     plain = unwrapped(node)
     if plain is None:
         return ""
-    if found := number_of(text(plain), directive):
-        return found
+    if number := number_of(text(plain), directive):
+        return number
     if plain.type in _ON_THE_WAY and (given := arguments(plain)):
         return _value(root, given[0], directive)
-    if plain.type == "binary_expression" and (found := number_of(_product(root, plain), directive)):
-        return found
+    if plain.type == "binary_expression" and (number := number_of(_product(root, plain), directive)):
+        return number
     name = plain_name(text(plain))
     if called(plain) and (told := returned(called(plain), root)) is not None:
         return number_of(text(told), directive)
     kept = kept_part(plain, root) or first_given(name, root)
-    if kept is not None and (found := number_of(text(kept), directive)):
-        return found
+    if kept is not None and (number := number_of(text(kept), directive)):
+        return number
     return f"{ELSEWHERE}{name}" if plain.type in ("name", "class_constant_access_expression") and name.isupper() else ""
 
 
@@ -126,7 +126,9 @@ def _product(root: Node, node: Node) -> str:
     """A product with what is kept under the names in it: ``MAX_MB * 1024 * 1024``"""
     parts = [part.strip("() ") for part in text(node).split("*")]
     kept = [None if part[:1].isdigit() else first_given(plain_name(part), root) for part in parts[:MAX_FACTORS]]
-    return " * ".join(text(one) if one is not None else part for one, part in zip(kept, parts, strict=False))
+    return " * ".join(
+        text(operand) if operand is not None else part for operand, part in zip(kept, parts, strict=False)
+    )
 
 
 MAX_FACTORS: Final = 4

@@ -28,9 +28,9 @@ def values(node: Node | None, source: Source, depth: int = 0) -> list[str]:
     Patience.tick()
     if plain is None or depth > MAX_DEPTH:
         return [UNKNOWN]
-    found = string(plain)
-    if found is not None:
-        return [found]
+    literal = string(plain)
+    if literal is not None:
+        return [literal]
     if plain.type == "encapsed_string":
         return _joined([_part(child, source, depth) for child in plain.named_children])
     if plain.type == "binary_expression" and text(field(plain, "operator")) == ".":

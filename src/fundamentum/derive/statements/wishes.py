@@ -65,12 +65,12 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
                 yield Wish("command", command, "", at, f"{name}()")
     elif name in DIRECTORIES and len(given) > DIRECTORIES[name]:
         file = name in _OF_FILES
-        found = (
+        commands = (
             path
             for value in values(given[DIRECTORIES[name]], source)
             for path in directories_named(value, of_file=file)
         )
-        for path in dict.fromkeys(found):
+        for path in dict.fromkeys(commands):
             yield Wish("directory", path, "", at, f"{name}()")
 
 
@@ -89,9 +89,9 @@ def programs_in(source: Source) -> Iterator[Wish]:
         node = source.at(match.start(2), match.end(2))
         name = match[2].decode("latin-1")
         if node is not None and node.type == "string_content" and name.lower() not in _EVERYWHERE:
-            whole = node.parent
-            joined = parent_of(whole) if match[1].startswith((b"/bin/", b"/sbin/")) else None
-            if joined is not None and joined.type == "binary_expression" and joined.named_children[0] != whole:
+            expression = node.parent
+            joined = parent_of(expression) if match[1].startswith((b"/bin/", b"/sbin/")) else None
+            if joined is not None and joined.type == "binary_expression" and joined.named_children[0] != expression:
                 continue  # $root . '/bin/collect': one of the application's own
             written = match[1].decode("latin-1").strip("'\"")
             yield Wish("command", name, "", line(node), f"'{written}'")
@@ -118,10 +118,10 @@ def directories_in(data: bytes) -> Iterator[Wish]:
     """Directories of a table that says who may write to them."""
     told = rows(RIGHTS.finditer(data), _RIGHT) if speaks_of_rights(data) else ()
     for _, of_one in itertools.groupby(told, key=lambda row: row[0].start()):
-        found = list(of_one)
-        named = found[0][0]["named"].startswith((b"'", b'"'))
-        if named or (len(found) > 1 and all(b"/" in entry[1] and entry["octal"] for _, entry, _ in found)):
-            for _, entry, at in found:
+        mentions = list(of_one)
+        named = mentions[0][0]["named"].startswith((b"'", b'"'))
+        if named or (len(mentions) > 1 and all(b"/" in entry[1] and entry["octal"] for _, entry, _ in mentions)):
+            for _, entry, at in mentions:
                 path = entry[1].decode()
                 yield Wish("directory", path.rstrip("/"), "", at, f"'{path}' in a table of permissions")
 

@@ -63,4 +63,4 @@ def _databases(source: Source) -> Iterator[Wish]:
 def _around(source: Source, start: int, end: int, kind: str) -> Node | None:
     """The call of which the name stands at a place."""
     node = source.at(start, end)
-    return next((one for one, _ in ancestors(node) if one.type == kind), None) if node is not None else None
+    return next((above for above, _ in ancestors(node) if above.type == kind), None) if node is not None else None

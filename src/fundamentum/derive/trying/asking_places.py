@@ -93,10 +93,10 @@ def asking_places(data: bytes, lowered: bytes) -> set[int]:
     """Bytes of a file where it asks what a server has.  ``lowered``: the same in lower case."""
     if not any(word in lowered for word in _WORDS):
         return set()
-    found = {match.start() for match in matching(_ALWAYS, _ALWAYS_WORDS, lowered)}
-    found |= {match.start() for match in matching(_BENEATH, _BENEATH_WORDS, lowered)}
+    places = {match.start() for match in matching(_ALWAYS, _ALWAYS_WORDS, lowered)}
+    places |= {match.start() for match in matching(_BENEATH, _BENEATH_WORDS, lowered)}
     if b"php_int_max" in lowered:
-        found |= {match.start() for match in _LARGEST.finditer(lowered)}
+        places |= {match.start() for match in _LARGEST.finditer(lowered)}
     imports: dict[str, str] | None = None
     for match in matching(_NAMED, _NAMED_WORDS, lowered, data):
         kind = CHECKS[match["asks"].decode().lower()]
@@ -105,11 +105,11 @@ def asking_places(data: bytes, lowered: bytes) -> set[int]:
             imports = imports_in(data) if imports is None else imports
             name = full_name(name, imports)
         if (match["variable"] and kind != "constant") or (name and _depends(kind, name)):
-            found.add(match.start())
+            places.add(match.start())
     for match in matching(_SETTING, (b"ini_get", b"get_cfg_var"), lowered, data):
         if not match["name"] or match["name"].decode() in SETTINGS:
-            found.add(match.start())
-    return found
+            places.add(match.start())
+    return places
 
 
 def _depends(kind: str, name: str) -> bool:

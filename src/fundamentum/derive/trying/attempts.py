@@ -19,11 +19,11 @@ from fundamentum.derive.reading.workers import contents
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.asking_places import Looked, looked_at, mentions
 from fundamentum.derive.trying.defined import Defined
-from fundamentum.derive.trying.found import Found, agreed
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Ledger, Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.runs import Way
+from fundamentum.derive.trying.trial_results import TrialResults, agreed
 from fundamentum.derive.trying.trials import Trial
 from fundamentum.derive.trying.values import Array, Closure
 from fundamentum.untrusted.files import read_below
@@ -140,19 +140,19 @@ def _named(
     each: Each, own: Sequence[SourceFile], names: Mapping[str, int], gone: Mapping[str, set[int]]
 ) -> dict[str, list[int]]:
     """Where some names stand, but where everybody names them, and where it has been looked already."""
-    found: dict[str, dict[str, list[int]]] = defaultdict(dict)
+    by_file: dict[str, dict[str, list[int]]] = defaultdict(dict)
     words = tuple(name.encode() for name in sorted(names)[:MAX_NAMES])
     for file, told in each(mentions, own, words) if words else ():
         for at, word in told:
-            found[word.decode()].setdefault(file.path, []).append(at)
+            by_file[word.decode()].setdefault(file.path, []).append(at)
     new: dict[str, list[int]] = defaultdict(list)
-    for name, places in found.items():
+    for name, places in by_file.items():
         for path, there in places.items() if len(places) <= names[name] else ():
             new[path] += [at for at in there if at not in gone.get(path, ())]
     return {path: at for path, at in new.items() if at}
 
 
-def _gone(program: Program, path: str, function: Part | None, way: Way, found: Found) -> dict[str, int]:
+def _gone(program: Program, path: str, function: Part | None, way: Way, trial_results: TrialResults) -> dict[str, int]:
     """Go one way; who else is to be asked, by name, and in how many files at most."""
     Patience.begin()
     trial: Trial | None = None
@@ -161,7 +161,7 @@ def _gone(program: Program, path: str, function: Part | None, way: Way, found: F
         if (signature := trial.base.signature()) in program.ledger.gone:
             return {}  # on an object of another class, or as what it calls matters by now, and nothing comes of that
         program.ledger.gone.add(signature)
-        found.take_all(trial, top=function is None)
+        trial_results.take_all(trial, top=function is None)
     Patience.begin()
     return dict(_open(path, function, trial)) if trial is not None else {}
 
@@ -188,7 +188,7 @@ def _try(task: _Task) -> bytes:
         _programs[task.token] = program
     program.ledger = task.ledger
     program.matter(task.relevant, task.asking)
-    found, open_names = Found(), dict[str, int]()
+    trial_results, open_names = TrialResults(), dict[str, int]()
     for path, places in task.ways:
         if program.ledger.steps < (0 if looks_at_requirements(path, "") else RESERVED):
             continue
@@ -196,9 +196,9 @@ def _try(task: _Task) -> bytes:
         with suppress(RecursionError):
             for function, way in list(_ways_into(program, path, places)):
                 if time.monotonic() < task.ends:
-                    open_names |= _gone(program, path, function, way, found)
+                    open_names |= _gone(program, path, function, way, trial_results)
         program.release()
-    return msgspec.msgpack.encode(_Answer(found.facts(), program.ledger, list(open_names.items())))
+    return msgspec.msgpack.encode(_Answer(trial_results.facts(), program.ledger, list(open_names.items())))
 
 
 def _open(path: str, function: Part | None, trial: Trial) -> Iterator[tuple[str, int]]:
@@ -208,7 +208,7 @@ def _open(path: str, function: Part | None, trial: Trial) -> Iterator[tuple[str,
         name = posixpath.basename(path).lower()
         yield from ((name, MAX_FILES), (name + _INCLUDED, MAX_FILES))
     world = trial.base.world
-    yield from ((posixpath.basename(one).lower(), MAX_ASKING) for one in world.open_files)
+    yield from ((posixpath.basename(open_file).lower(), MAX_ASKING) for open_file in world.open_files)
     yield from ((name, MAX_ASKING) for part in world.open | trial.open for name in _names_of(part))
 
 
@@ -230,7 +230,7 @@ def _left_behind(path: str, function: Part | None, trial: Trial) -> Iterator[str
 def _holds_functions(value: Any, depth: int = 0) -> bool:
     """Whether it is a function without a name, or a list of such."""
     inside = value.items.values() if isinstance(value, Array) and depth < MAX_NESTED else ()
-    return isinstance(value, Closure) or any(_holds_functions(one, depth + 1) for one in inside)
+    return isinstance(value, Closure) or any(_holds_functions(member, depth + 1) for member in inside)
 
 
 def _names_of(function: Part) -> Iterator[str]:
@@ -261,15 +261,15 @@ def _ways_into(program: Program, path: str, places: Sequence[int]) -> Iterator[t
     if code is None:
         return
     functions: dict[Part, None] = {}
-    whole = False
+    complete = False
     for at in places:
         around = code.around(at)
         # A class without a name is made where it stands: that is gone through, too.
         nameless = bool(around) and any(part.type == "anonymous_class" for part in _above(around[-1]))
         functions |= dict.fromkeys(around[-2 if nameless else -1 :])
-        whole = whole or len(around) <= nameless
+        complete = complete or len(around) <= nameless
     for function in functions:
         for kind in ("", *program.extending.get(names_around(function.node)[0] or "-", ())[:MAX_KINDS]):
             yield function, partial(_alone, function, kind)
-    if whole:
+    if complete:
         yield None, lambda machine: machine.whole_file(path)

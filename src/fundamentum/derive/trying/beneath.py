@@ -138,8 +138,8 @@ OF_FEATURES: Final[Mapping[str, str]] = {
 
 def _rows(tells: Tells) -> dict[str, bool]:
     """What ``gd_info`` says of what the extension was built with."""
-    found = tables().features["gd"]
-    return {feature.row: tells(f"{FEATURE}gd:{name}") is None for name, feature in found.items()}
+    features = tables().features["gd"]
+    return {feature.row: tells(f"{FEATURE}gd:{name}") is None for name, feature in features.items()}
 
 
 def of_php(name: str, there: Callable[[str], bool], tells: Tells) -> Any:
@@ -165,8 +165,8 @@ def of_php(name: str, there: Callable[[str], bool], tells: Tells) -> Any:
 
 def of_text(text: str) -> Digits:
     """The three numbers of a version: ``50.1`` → (50, 1, 0)"""
-    found = [int(part) for part in text.split(".")]
-    return tuple((*found, 0, 0, 0)[: max(3, len(found))])
+    numbers = [int(part) for part in text.split(".")]
+    return tuple((*numbers, 0, 0, 0)[: max(3, len(numbers))])
 
 
 def written_out(name: str, literal: str) -> str | None:

@@ -139,15 +139,15 @@ _REFUSING: Final[tuple[Outcome, ...]] = ("stops", "reports")
 def _written(run: Run) -> dict[str, Version]:
     """The versions that PHP's own is compared with, as they are written; else all in what is gone through."""
     looks = run.world.looks
-    found = dict(looks.compared)
+    compared = dict(looks.compared)
     literals = [part.text.strip("'\"") for part in run.seen if part.type in _LITERALS] if looks.apart else []
     for plain in literals:
         if match := _WRITTEN.fullmatch(plain):
-            found[match[0].rstrip(".")] = int(match[1]), int(match[2] or 0), int(match[3] or 0)
+            compared[match[0].rstrip(".")] = int(match[1]), int(match[2] or 0), int(match[3] or 0)
         elif match := _NUMBER.fullmatch(plain.replace("_", "")):
             version = of_number(int(match[0]))
-            found["{}.{}.{}".format(*version).removesuffix(".0")] = version
-    return {plain: version for plain, version in list(found.items())[:MAX_VERSIONS] if 5 <= version[0] <= 9}
+            compared["{}.{}.{}".format(*version).removesuffix(".0")] = version
+    return {plain: version for plain, version in list(compared.items())[:MAX_VERSIONS] if 5 <= version[0] <= 9}
 
 
 def _to_try(written: dict[str, Version], *, grid: bool) -> list[Version]:

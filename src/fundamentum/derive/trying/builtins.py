@@ -33,8 +33,8 @@ def named(*names: str) -> Callable[[Builtin], Builtin]:
 
 def builtin(name: str) -> Builtin | None:
     """A function of PHP's by its name; ``->name``: a method of a collection."""
-    if (found := BUILTINS.get(name)) is not None:
-        return found
+    if (function := BUILTINS.get(name)) is not None:
+        return function
     return of_scalars(FUNCTIONS[name]) if name in FUNCTIONS and name not in _OF_LISTS else None
 
 
@@ -61,7 +61,7 @@ def simple(value: Any) -> Any:
     if isinstance(value, Array):
         if value.loose:
             raise ValueError
-        return [plain(one) for one in value.values()]
+        return [plain(item) for item in value.values()]
     return plain(value)
 
 
@@ -78,6 +78,6 @@ def of_array(function: Callable[..., Any]) -> Builtin:
     def called(_: Machine, given: Given) -> Any:
         if isinstance(given.at(0), Loaded):
             return given.at(0)
-        return lifted(lambda whole, *more: function(array(whole), *more), *given.values)
+        return lifted(lambda given_array, *others: function(array(given_array), *others), *given.values)
 
     return called

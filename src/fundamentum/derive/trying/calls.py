@@ -15,9 +15,9 @@ from fundamentum.derive.trying.values import (
     Array,
     BoundMethod,
     Closure,
+    Instance,
     Kind,
     OneOf,
-    Thing,
     Unknown,
     joined,
     truth,
@@ -42,24 +42,24 @@ class Calls(Expressions):
     def given(self, part: Part | None) -> Given:
         """What stands between the parentheses of a call."""
         given = Given([], {}, {})
-        whole = True
-        for one in part.kids if part is not None else []:
-            if one.type != "argument":
+        complete = True
+        for kid in part.kids if part is not None else []:
+            if kid.type != "argument":
                 continue
-            inner = one.kids[-1]
-            name = one.get("name")
+            inner = kid.kids[-1]
+            name = kid.get("name")
             if inner.type == "variadic_unpacking":
-                more = self.evaluate(inner.kids[0])
-                if isinstance(more, Array):
-                    given.values.extend(more.values())
-                whole = isinstance(more, Array) and not more.loose and whole
+                spread = self.evaluate(inner.kids[0])
+                if isinstance(spread, Array):
+                    given.values.extend(spread.values())
+                complete = isinstance(spread, Array) and not spread.loose and complete
             elif name is not None and name is not inner:
                 given.named[name.text] = self.evaluate(inner)
             else:
                 given.values.append(self.evaluate(inner))
                 if inner.type in _REFERABLE and (cell := self.cell(inner)) is not None:
                     given.cells[len(given.values) - 1] = cell
-        return given._replace(whole=whole)
+        return given._replace(whole=complete)
 
     @reads("function_call_expression")
     def _function(self, part: Part) -> Any:
@@ -80,23 +80,26 @@ class Calls(Expressions):
         return self.call_named(name, self.given(arguments), part)
 
     def _of_language(self, name: str, part: Part, arguments: Part | None) -> Any:
-        parts = [one.kids[-1] for one in arguments.kids if one.kids] if arguments is not None else []
+        parts = [kid.kids[-1] for kid in arguments.kids if kid.kids] if arguments is not None else []
         if name in ("exit", "die"):
             value = self.evaluate(parts[0]) if parts else None
             raise Exit(value, part)
         if name == "isset":
-            told = [self.looked_up(one) for one in parts]
-            perhaps = any(isinstance(one, Unknown) or (isinstance(one, OneOf) and None in one.values) for one in told)
+            told = [self.looked_up(argument) for argument in parts]
+            perhaps = any(
+                isinstance(argument, Unknown) or (isinstance(argument, OneOf) and None in argument.values)
+                for argument in told
+            )
             return False if None in told else UNKNOWN if perhaps else True
         if name == "empty":
             there = truth(self.looked_up(parts[0])) if parts else None
             return UNKNOWN if there is None else not there
         if name == "compact":
-            names = [one for part in parts if isinstance(one := self.evaluate(part), str)]
+            names = [text for part in parts if isinstance(text := self.evaluate(part), str)]
             return Array({one: self.variable(f"${one}").value for one in names})
         if name == "extract":
-            whole = self.evaluate(parts[0]) if parts else UNKNOWN
-            for key, value in whole.items.items() if isinstance(whole, Array) else ():
+            table = self.evaluate(parts[0]) if parts else UNKNOWN
+            for key, value in table.items.items() if isinstance(table, Array) else ():
                 self.memory.write(self.variable(f"${key}"), value)
             return UNKNOWN
         if name == "func_get_args":
@@ -111,13 +114,13 @@ class Calls(Expressions):
 
     def _of_lists(self, name: str, parts: list[Part], given: Given) -> Any:
         """Functions that change the list which they are given."""
-        whole = given.at(0)
-        if name in ADDING and isinstance(whole, Unknown):
-            whole = Array(loose=True)
-        if not parts or not isinstance(whole, Array):
+        source = given.at(0)
+        if name in ADDING and isinstance(source, Unknown):
+            source = Array(loose=True)
+        if not parts or not isinstance(source, Array):
             return UNKNOWN
-        changed, told = change(self, name, whole, given)
-        if changed is not whole:
+        changed, told = change(self, name, source, given)
+        if changed is not source:
             self.assign(parts[0], changed)
         return told
 
@@ -129,8 +132,11 @@ class Calls(Expressions):
             return told
         if own is None and (builtin := self.builtin(name)) is not None:
             self.world.looks.given(name, given.values)
-            if any(isinstance(one, str) and one.lstrip("\\").lower() in CHECKS for one in given.values) and any(
-                isinstance(one, Unknown) or (isinstance(one, Array) and one.loose) for one in given.values
+            if any(
+                isinstance(argument, str) and argument.lstrip("\\").lower() in CHECKS for argument in given.values
+            ) and any(
+                isinstance(argument, Unknown) or (isinstance(argument, Array) and argument.loose)
+                for argument in given.values
             ):
                 self.world.opened(self)  # array_filter($extensions, 'extension_loaded')
             return builtin(self, given)
@@ -193,7 +199,7 @@ class Calls(Expressions):
             if isinstance(of, str):
                 return self.call_static(self.kind_of(of.rpartition("\\")[2].lower()), str(name), given)
             return self.call_method(of, str(name), given)
-        if isinstance(function, Thing):
+        if isinstance(function, Instance):
             return self.call_method(function, "__invoke", given)
         self.called_unknown()
         return UNKNOWN
@@ -208,7 +214,7 @@ class Calls(Expressions):
             return UNKNOWN  # nothing in it asks, and it is more than a few lines
         self.closures[function] = None
         frame = Frame(function.file, dict(bound or {}), None, part=function)
-        frame.this, frame.kind, frame.given = this if isinstance(this, Thing) else None, kind, given
+        frame.this, frame.kind, frame.given = this if isinstance(this, Instance) else None, kind, given
         body = function.get("body")
         self.frames.append(frame)
         try:
@@ -244,29 +250,29 @@ class Calls(Expressions):
 
     def _take_parameters(self, function: Part, given: Given) -> None:
         parameters = function.get("parameters")
-        for place, one in enumerate(kid for kid in (parameters.kids if parameters else []) if kid.type in _PARAMETERS):
-            named = one.get("name")
+        for place, part in enumerate(kid for kid in (parameters.kids if parameters else []) if kid.type in _PARAMETERS):
+            named = part.get("name")
             name = named.text if named is not None else ""
-            if one.type == "variadic_parameter":
+            if part.type == "variadic_parameter":
                 value: Any = Array(dict(enumerate(given.values[place:])), loose=not given.whole)
             elif place < len(given.values):
                 value = given.values[place]
             elif name[1:] in given.named:
                 value = given.named[name[1:]]
             else:
-                default = one.get("default_value")
+                default = part.get("default_value")
                 value = self.evaluate(default) if default is not None else UNKNOWN
                 if not given.whole and value in (None, "", 0, Array()) and value is not False:
                     value = UNKNOWN
             if isinstance(value, Unknown):
-                value = self.of_type(one.get("type"))
-            by_reference = one.get("reference_modifier") is not None
+                value = self.of_type(part.get("type"))
+            by_reference = part.get("reference_modifier") is not None
             cell = given.cells.get(place) if by_reference else None
             if by_reference and function is self.entry:
                 cell = Cell(None if function.file.adds_to(name) else value)
                 self.references = {**self.references, name: cell}
             self.frame.scope[name] = cell if cell is not None else Cell(value)
-            if one.type == "property_promotion_parameter" and self.frame.this is not None:
+            if part.type == "property_promotion_parameter" and self.frame.this is not None:
                 self.memory.write(self.property_of(self.frame.this, name[1:]), value)
 
     @reads("shell_command_expression")

@@ -13,42 +13,42 @@ Changing = Callable[[Array, Given], tuple[Array, Any]]
 """What the list becomes, and what the function returns."""
 
 
-def change(machine: Machine, name: str, whole: Array, given: Given) -> tuple[Array, Any]:
+def change(machine: Machine, name: str, array: Array, given: Given) -> tuple[Array, Any]:
     """A list as a function of that name leaves it, and what the function returns."""
     if name in SORTING:
-        return in_order(machine, name, whole, given), True
-    return CHANGING[name](whole, given)
+        return in_order(machine, name, array, given), True
+    return CHANGING[name](array, given)
 
 
-def _pushed(whole: Array, given: Given) -> tuple[Array, Any]:
+def _pushed(array: Array, given: Given) -> tuple[Array, Any]:
     for value in given.values[1:]:
-        whole = whole.with_item(None, value)
-    return whole, UNKNOWN if whole.loose else len(whole.items)
+        array = array.with_item(None, value)
+    return array, UNKNOWN if array.loose else len(array.items)
 
 
-def _unshifted(whole: Array, given: Given) -> tuple[Array, Any]:
-    values = [*given.values[1:], *whole.values()]
-    return Array(dict(enumerate(values)), loose=whole.loose), UNKNOWN if whole.loose else len(values)
+def _unshifted(array: Array, given: Given) -> tuple[Array, Any]:
+    values = [*given.values[1:], *array.values()]
+    return Array(dict(enumerate(values)), loose=array.loose), UNKNOWN if array.loose else len(values)
 
 
-def _shifted(whole: Array, _: Given) -> tuple[Array, Any]:
-    if not whole.items:
-        return whole, _nothing(whole, None)
-    (_, first), *rest = whole.items.items()
-    listed = all(isinstance(key, int) for key in whole.items)
-    return Array(dict(enumerate(value for _, value in rest)) if listed else dict(rest), loose=whole.loose), first
+def _shifted(array: Array, _: Given) -> tuple[Array, Any]:
+    if not array.items:
+        return array, _nothing(array, None)
+    (_, first), *rest = array.items.items()
+    listed = all(isinstance(key, int) for key in array.items)
+    return Array(dict(enumerate(value for _, value in rest)) if listed else dict(rest), loose=array.loose), first
 
 
-def _popped(whole: Array, _: Given) -> tuple[Array, Any]:
-    if not whole.items:
-        return whole, _nothing(whole, None)
-    *rest, (_, last) = whole.items.items()
-    return Array(dict(rest), loose=whole.loose), last
+def _popped(array: Array, _: Given) -> tuple[Array, Any]:
+    if not array.items:
+        return array, _nothing(array, None)
+    *rest, (_, last) = array.items.items()
+    return Array(dict(rest), loose=array.loose), last
 
 
-def _spliced(whole: Array, given: Given) -> tuple[Array, Any]:
-    values, start, length = whole.values(), given.at(1), given.at(2)
-    if whole.loose or not isinstance(start, int) or not isinstance(length, int | None):
+def _spliced(array: Array, given: Given) -> tuple[Array, Any]:
+    values, start, length = array.values(), given.at(1), given.at(2)
+    if array.loose or not isinstance(start, int) or not isinstance(length, int | None):
         return Array(loose=True), UNKNOWN
     start = slice(start, None).indices(len(values))[0]
     end = len(values) if length is None else start + length if length >= 0 else len(values) + length
@@ -60,33 +60,33 @@ def _spliced(whole: Array, given: Given) -> tuple[Array, Any]:
 def _moved(to: Callable[[Array], int]) -> Changing:
     """A function that goes to another member, and returns it."""
 
-    def change(whole: Array, _: Given) -> tuple[Array, Any]:
-        moved = whole.at_member(to(whole))
+    def change(array: Array, _: Given) -> tuple[Array, Any]:
+        moved = array.at_member(to(array))
         return moved, _current(moved)
 
     return change
 
 
-def _each(whole: Array, given: Given) -> tuple[Array, Any]:
-    if not 0 <= whole.position < len(whole.items):
-        return whole, _nothing(whole, False)
-    key, value = _key(whole), _current(whole)
-    return whole.at_member(whole.position + 1), Array({1: value, "value": value, 0: key, "key": key})
+def _each(array: Array, given: Given) -> tuple[Array, Any]:
+    if not 0 <= array.position < len(array.items):
+        return array, _nothing(array, False)
+    key, value = _key(array), _current(array)
+    return array.at_member(array.position + 1), Array({1: value, "value": value, 0: key, "key": key})
 
 
-def _nothing(whole: Array, nothing: Any) -> Any:
+def _nothing(array: Array, nothing: Any) -> Any:
     """What stands beyond the last member that is known."""
-    return UNKNOWN if whole.loose else nothing
+    return UNKNOWN if array.loose else nothing
 
 
-def _current(whole: Array) -> Any:
-    values = whole.values()
-    return values[whole.position] if 0 <= whole.position < len(values) else _nothing(whole, False)
+def _current(array: Array) -> Any:
+    values = array.values()
+    return values[array.position] if 0 <= array.position < len(values) else _nothing(array, False)
 
 
-def _key(whole: Array) -> Any:
-    keys = list(whole.items)
-    return keys[whole.position] if 0 <= whole.position < len(keys) else _nothing(whole, None)
+def _key(array: Array) -> Any:
+    keys = list(array.items)
+    return keys[array.position] if 0 <= array.position < len(keys) else _nothing(array, None)
 
 
 CHANGING: Final[dict[str, Changing]] = {
@@ -95,12 +95,12 @@ CHANGING: Final[dict[str, Changing]] = {
     "array_shift": _shifted,
     "array_pop": _popped,
     "array_splice": _spliced,
-    "reset": _moved(lambda whole: 0),
-    "end": _moved(lambda whole: len(whole.items) - 1),
-    "next": _moved(lambda whole: whole.position + 1),
-    "prev": _moved(lambda whole: whole.position - 1),
-    "current": lambda whole, _: (whole, _current(whole)),
-    "pos": lambda whole, _: (whole, _current(whole)),
-    "key": lambda whole, _: (whole, _key(whole)),
+    "reset": _moved(lambda array: 0),
+    "end": _moved(lambda array: len(array.items) - 1),
+    "next": _moved(lambda array: array.position + 1),
+    "prev": _moved(lambda array: array.position - 1),
+    "current": lambda array, _: (array, _current(array)),
+    "pos": lambda array, _: (array, _current(array)),
+    "key": lambda array, _: (array, _key(array)),
     "each": _each,
 }

@@ -21,7 +21,7 @@ from fundamentum.derive.trying.telling import (
     where_no_error_is,
     within,
 )
-from fundamentum.derive.trying.values import Array, Thing
+from fundamentum.derive.trying.values import Array, Instance
 
 SAID: Final = "said"
 """How it is reported: in words alone."""
@@ -56,15 +56,15 @@ def what_comes(run: Run, base: Run, depth: int, *, version: bool) -> Comes:
     ``depth``: on how many things that are not known it hung where it was asked; ``version``: for PHP's version.
     """
     new = run.new_beside(base)
-    found = _reported(new, depth)
+    comes = _reported(new, depth)
     if run.end in ENDS and run.ended_at is not None:
         if run.end == base.end and run.ended_at is base.ended_at:
             other = shape(run.value) != shape(base.value) and run.value not in (0, None)
-            return Comes("reports", at=run.ended_at) if other else found
-        failed = run.value not in (None, 0, "", False) and not isinstance(run.value, Thing)
+            return Comes("reports", at=run.ended_at) if other else comes
+        failed = run.value not in (None, 0, "", False) and not isinstance(run.value, Instance)
         if run.ended_at not in base.seen or new or failed or not where_no_error_is(run.ended_at):
             return Comes("stops", run.end, at=run.ended_at)
-    if (perhaps := _perhaps(run, base, depth)) is not None and (not perhaps.doubt or not found.outcome or found.doubt):
+    if (perhaps := _perhaps(run, base, depth)) is not None and (not perhaps.doubt or not comes.outcome or comes.doubt):
         return perhaps
     refusal = next((part for part, seen in new if refused(part.node) and seen.doubt <= depth), None)
     if refusal is not None:
@@ -74,10 +74,10 @@ def what_comes(run: Run, base: Run, depth: int, *, version: bool) -> Comes:
     left = run.left_at is not None and run.left_at not in base.seen
     if left and any(part.type in _TELLS for part, _ in new):
         return Comes("stops", "leaves")
-    if found.outcome != "reports" and run.leads_on_less(base):
+    if comes.outcome != "reports" and run.leads_on_less(base):
         return Comes("reports")
-    if found.outcome:
-        return found
+    if comes.outcome:
+        return comes
     handed = _handed_on(run, base, version=version)
     return Comes(handed if handed or not version else _advised(new))
 
@@ -93,14 +93,14 @@ def _perhaps(run: Run, base: Run, depth: int) -> Comes | None:
     may = {part: at for part, at in run.perhaps_ended.items() if part not in base.perhaps_ended}
     if not may:
         return None
-    part = min(may, key=lambda one: may[one])
+    part = min(may, key=lambda part: may[part])
     how = "throws" if part.type.startswith("throw") else "exits"
     return Comes("stops", how, at=part) if may[part] <= depth else Comes("stops", how, doubt=True)
 
 
 def _reported(new: Sequence[tuple[Part, Seen]], depth: int) -> Comes:
     """The strongest that one of some parts reports."""
-    found = kept = Comes("")
+    strongest = kept = Comes("")
     warned: set[Part] = set()
     for part, seen in new:
         if within(part, warned) or is_key(part) or is_asked(part):
@@ -114,9 +114,9 @@ def _reported(new: Sequence[tuple[Part, Seen]], depth: int) -> Comes:
         comes = Comes(told, how, seen.doubt > depth, part)
         if told and is_kept(part):
             kept = max(kept, comes, key=weight)
-        elif told and weight(comes) > weight(found):
-            found = comes
-    return found if found.outcome else kept
+        elif told and weight(comes) > weight(strongest):
+            strongest = comes
+    return strongest if strongest.outcome else kept
 
 
 def _handed_on(run: Run, base: Run, *, version: bool) -> Outcome:

@@ -34,16 +34,16 @@ def known_beginning(machine: Machine, part: Part, turns: int = MAX_TURNS) -> str
     operands: list[Part] = [part]
     while operands[0].type == "binary_expression" and operands[0].sign == ".":
         joined = operands.pop(0)
-        operands[:0] = [one for one in (joined.get("left"), joined.get("right")) if one is not None]
+        operands[:0] = [side for side in (joined.get("left"), joined.get("right")) if side is not None]
     told: list[str] = []
-    for one in operands[:MAX_WORDS]:
-        value: Any = one.text if one.type == "string_content" else machine.evaluate(one)
+    for operand in operands[:MAX_WORDS]:
+        value: Any = operand.text if operand.type == "string_content" else machine.evaluate(operand)
         if isinstance(value, str):
             told.append(value)
             continue
-        if one.type == "encapsed_string" and one.kids:
-            told += (known_beginning(machine, kid, 0) for kid in _known_kids(machine, one))
-        elif one.type == "variable_name" and turns and (given := _given_before(one)) is not None:
+        if operand.type == "encapsed_string" and operand.kids:
+            told += (known_beginning(machine, kid, 0) for kid in _known_kids(machine, operand))
+        elif operand.type == "variable_name" and turns and (given := _given_before(operand)) is not None:
             told.append(known_beginning(machine, given, turns - 1))
         break
     return "".join(told)
@@ -63,11 +63,11 @@ def _given_before(variable: Part) -> Part | None:
     while (above := at.above) is not None and at.type not in FUNCTIONS:
         before = [kid for kid in above.kids if kid.node.end_byte <= at.node.start_byte] if _is_block(above) else []
         for statement in reversed(before[-MAX_BEFORE:]):
-            one = statement.kids[0] if statement.type == "expression_statement" and statement.kids else None
-            if one is not None and one.type == "assignment_expression":
-                left = one.get("left")
+            part = statement.kids[0] if statement.type == "expression_statement" and statement.kids else None
+            if part is not None and part.type == "assignment_expression":
+                left = part.get("left")
                 if left is not None and left.text == variable.text:
-                    return one.get("right")
+                    return part.get("right")
         at = above
     return None
 

@@ -25,8 +25,8 @@ def equal(first: Any, second: Any) -> Any:
     if isinstance(first, (bool, type(None))) or isinstance(second, (bool, type(None))):
         if None in (first, second) and (isinstance(first, str) or isinstance(second, str)):
             return (first or "") == (second or "")
-        one, other = truth(first), truth(second)
-        return UNKNOWN if one is None or other is None else one is other
+        left, other = truth(first), truth(second)
+        return UNKNOWN if left is None or other is None else left is other
     if isinstance(first, Array) or isinstance(second, Array):
         if not (isinstance(first, Array) and isinstance(second, Array)):
             return False
@@ -41,7 +41,7 @@ def _equal_items(first: Array, second: Array, alike: Callable[[Any, Any], Any]) 
     if first.items.keys() != second.items.keys():
         return False
     told = [lifted(alike, value, second.items[key]) for key, value in first.items.items()]
-    return False if False in told else UNKNOWN if any(isinstance(one, Unknown) for one in told) else True
+    return False if False in told else UNKNOWN if any(isinstance(answer, Unknown) for answer in told) else True
 
 
 def order(first: Any, second: Any) -> tuple[int, ...]:

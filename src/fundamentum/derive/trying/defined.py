@@ -63,8 +63,8 @@ def defined_in(data: bytes, lowered: bytes) -> Defined:
         name.decode("latin-1") for name in _VARIABLE.findall(data) if _OF_NEEDS.search(name.lower())
     )
     extends = (
-        (one.decode("latin-1").lower(), other.decode("latin-1").rpartition("\\")[2].lower())
-        for one, other in (*_EXTENDS.findall(data), *_USES.findall(data))
+        (name.decode("latin-1").lower(), other.decode("latin-1").rpartition("\\")[2].lower())
+        for name, other in (*_EXTENDS.findall(data), *_USES.findall(data))
     )
     return Defined(tuple(functions), tuple(classes), tuple(constants), tuple(variables), tuple(extends))
 

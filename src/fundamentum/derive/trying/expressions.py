@@ -70,52 +70,52 @@ class Expressions(Literals):
                 return self.evaluate(arm.get("return_expression"))
             conditions = arm.get("conditional_expressions")
             fits: list[bool | None] = []
-            for one in conditions.kids if conditions is not None else []:
-                fits.append(truth(self.operate("===", asked, self.evaluate(one))))
+            for kid in conditions.kids if conditions is not None else []:
+                fits.append(truth(self.operate("===", asked, self.evaluate(kid))))
                 if fits[-1]:
                     break
             if True in fits:
                 return self.evaluate(arm.get("return_expression"))
             if None in fits:
                 # A default arm stands last, wherever it is written.
-                rest = sorted(arms[at + 1 :], key=lambda one: one.type == "match_default_expression")
+                rest = sorted(arms[at + 1 :], key=lambda part: part.type == "match_default_expression")
                 return self.fork(partial(self.evaluate, arm.get("return_expression")), partial(self._arms, asked, rest))
         return UNKNOWN
 
     def _array(self, part: Part) -> Any:
-        whole = Array()
+        array = Array()
         for element in part.kids:
             inner = element.kids
             if not inner:
                 continue
             if inner[0].type == "variadic_unpacking":
-                more = self.evaluate(inner[0].kids[0])
-                if isinstance(more, Array):
-                    for key, value in more.items.items():
-                        whole = whole.with_item(None if isinstance(key, int) else key, value)
-                whole = Array(
-                    whole.items, loose=whole.loose or not isinstance(more, Array) or more.loose, more=whole.more
+                spread = self.evaluate(inner[0].kids[0])
+                if isinstance(spread, Array):
+                    for key, value in spread.items.items():
+                        array = array.with_item(None if isinstance(key, int) else key, value)
+                array = Array(
+                    array.items, loose=array.loose or not isinstance(spread, Array) or spread.loose, more=array.more
                 )
             elif len(inner) > 1:
                 key, value = self.evaluate(inner[0]), self.evaluate(inner[1])
-                whole = whole.with_item("" if key is None else key, value)
+                array = array.with_item("" if key is None else key, value)
                 self.hand(element, value)
             else:
                 value = self.evaluate(inner[0])
-                whole = whole.with_item(None, value)
+                array = array.with_item(None, value)
                 self.hand(element, value)
         for element in part.kids:
             if element in self.handed and (element not in self.rows or worse(self.handed[element][-1], True)):
-                self.rows[element] = whole
-        return whole
+                self.rows[element] = array
+        return array
 
     def _closure(self, part: Part) -> Any:
         frame = self.frame
         taken = next((kid for kid in part.kids if kid.type == "anonymous_function_use_clause"), None)
         bound = dict(frame.scope) if part.type == "arrow_function" else {}
-        for one in taken.kids if taken is not None else []:
-            by_reference = one.type == "by_ref"
-            name = (one.kids[0] if by_reference else one).text
+        for element in taken.kids if taken is not None else []:
+            by_reference = element.type == "by_ref"
+            name = (element.kids[0] if by_reference else element).text
             cell = self.variable(name)
             bound[name] = cell if by_reference else type(cell)(cell.value)
         closure = Closure(part, bound, frame.this, frame.kind)
@@ -169,7 +169,7 @@ class Expressions(Literals):
         target = part.get("argument") or part.kids[0]
         before = self.evaluate(target)
         up = "++" in part.text
-        after = lifted(lambda one: limited(number(one) + (1 if up else -1)), before)
+        after = lifted(lambda operand: limited(number(operand) + (1 if up else -1)), before)
         self.assign(target, after)
         return after if part.text.startswith(("++", "--")) else before
 
@@ -187,19 +187,19 @@ class Expressions(Literals):
         value = self._inner(part)
         if self.frame.yields is not None:
             from_another = re.match(r"yield\s+from\b", part.text) is not None
-            more = value.values() if from_another and isinstance(value, Array) else [value]
-            self.yielded(UNKNOWN if from_another and not isinstance(value, Array) else more)
+            yielded = value.values() if from_another and isinstance(value, Array) else [value]
+            self.yielded(UNKNOWN if from_another and not isinstance(value, Array) else yielded)
         return UNKNOWN
 
-    def yielded(self, more: Any, key: Any = None) -> None:
+    def yielded(self, handed: Any, key: Any = None) -> None:
         """What the function around gives out, one after the other.  ``key``: what stands before ``=>``."""
         cell = self.variable("yield")
         before = cell.value if isinstance(cell.value, Array) else Array()
-        if isinstance(more, Unknown):
+        if isinstance(handed, Unknown):
             self.memory.write(cell, Array(before.items, loose=True))
             return
-        for one in more:
-            before = before.with_item(key, one)
+        for item in handed:
+            before = before.with_item(key, item)
         self.memory.write(cell, before)
 
 

@@ -8,7 +8,7 @@ from typing import Any, Final
 from fundamentum.derive.trying.machine import Break, Continue, Exit, Goto, Return, Thrown
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.turns import Turns
-from fundamentum.derive.trying.values import UNKNOWN, Array, Thing, truth
+from fundamentum.derive.trying.values import UNKNOWN, Array, Instance, truth
 
 MAX_JUMPS: Final = 4
 """How often a block may be gone through."""
@@ -165,7 +165,7 @@ class Following(Turns):
     def _of_kind(self, value: Any, names: set[str]) -> bool | None:
         if names & {"throwable", "exception"}:
             return True
-        if isinstance(value, Thing):
+        if isinstance(value, Instance):
             own = {kind.name for kind in value.kind.line()}
             return True if own & names else None if not value.kind.whole else False
         return None
@@ -188,10 +188,10 @@ class Following(Turns):
     def _unset(self, part: Part) -> None:
         for kid in part.kids:
             if kid.type == "subscript_expression" and len(kid.kids) > 1:
-                whole, key = self.evaluate(kid.kids[0]), self.evaluate(kid.kids[1])
-                if isinstance(whole, Array):
+                array, key = self.evaluate(kid.kids[0]), self.evaluate(kid.kids[1])
+                if isinstance(array, Array):
                     self.assign(
-                        kid.kids[0], Array({k: v for k, v in whole.items.items() if k != key}, loose=whole.loose)
+                        kid.kids[0], Array({k: v for k, v in array.items.items() if k != key}, loose=array.loose)
                     )
             elif kid.type == "variable_name":
                 self.memory.write(self.variable(kid.text), None)
@@ -219,15 +219,15 @@ def _text_behind(part: Part, body: Part) -> list[Part]:
     """The page's text that stands behind a body, up to the next clause."""
     around = part.above.kids if part.type in ("else_clause", "else_if_clause") and part.above is not None else part.kids
     start = part if part.type in ("else_clause", "else_if_clause") else body
-    found: list[Part] = []
+    parts: list[Part] = []
     behind = False
     for kid in around:
         if behind and kid.type == "text_interpolation":
-            found.append(kid)
+            parts.append(kid)
         elif behind:
             break
         behind = behind or kid is start or kid.node.id == start.node.id
-    return found
+    return parts
 
 
 _READERS: Final[dict[str, Callable[[Any, Part], None]]] = {

@@ -132,7 +132,7 @@ def _of_function(place: Node, *, version: bool) -> Outcome:
     written = text(holder)[:MAX_CLASS]
     if _ONE_REQUIREMENT.search(text(field(holder, "name"))) and _FULFILLED.search(function):
         return "warns" if _OPTIONAL_CLASS.search(written) else "reports"
-    bases = [text(one) for one in children(holder) if one.type in ("base_clause", "class_interface_clause")]
+    bases = [text(node) for node in children(holder) if node.type in ("base_clause", "class_interface_clause")]
     if any(map(_OF_REQUIREMENTS.search, bases)) and MISSING.search(written):
         return "warns" if WARNING.search(written) or _OPTIONAL_CLASS.search(written) else "reports"
     return ""

@@ -77,8 +77,8 @@ def _written(trial: Trial, what: str, lowest: Run) -> list[str]:
     at = asking.node.start_byte
     literals = [part for part in {**trial.base.seen, **lowest.seen} if part.type in _LITERALS]
     literals.sort(key=lambda part: (part.file is not asking.file, abs(part.node.start_byte - at)))
-    found = dict.fromkeys(filter(None, (written_out(what, part.text) for part in literals)))
-    return [version for version in found if any(of_text(version))][:MAX_WRITTEN]
+    versions = dict.fromkeys(filter(None, (written_out(what, part.text) for part in literals)))
+    return [version for version in versions if any(of_text(version))][:MAX_WRITTEN]
 
 
 def _feature(trial: Trial, name: str, what: str, top: bool) -> Iterator[tuple[str, Wish]]:

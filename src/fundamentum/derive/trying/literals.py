@@ -27,7 +27,7 @@ class Literals(Operations):
             return Text.at(part.text[1:-1], part)
         if all(kid.type in ("string_content", "nowdoc_string") for kid in part.kids) and part.type.endswith("doc_body"):
             return Text.at(_lines_of(part), part)
-        whole: Any = ""
+        joined: Any = ""
         for kid in part.kids:
             if kid.type in ("string_content", "string_value", "nowdoc_string"):
                 told: Any = kid.text
@@ -39,8 +39,8 @@ class Literals(Operations):
                 continue
             else:
                 told = self.evaluate(kid)
-            whole = joined_by(".", whole, told)
-        return whole
+            joined = joined_by(".", joined, told)
+        return joined
 
     def _integer(self, part: Part) -> Any:
         digits = part.text.replace("_", "").lower()

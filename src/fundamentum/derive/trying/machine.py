@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 from fundamentum.derive.php_source.nodes import Patience
 from fundamentum.derive.trying.memory import Cell, Memory, Scope, Written
 from fundamentum.derive.trying.parts import Code, Part
-from fundamentum.derive.trying.values import UNKNOWN, Array, Kind, Thing, joined, now
+from fundamentum.derive.trying.values import UNKNOWN, Array, Instance, Kind, joined, now
 
 if TYPE_CHECKING:
     from fundamentum.derive.trying.program import Program
@@ -85,7 +85,7 @@ class Frame:
         self.code, self.scope, self.part = code, scope, part
         self.unset = unset
         """What a variable is that nothing was given to."""
-        self.this: Thing | None = None
+        self.this: Instance | None = None
         self.kind: Kind | None = None
         self.given: Given | None = None
         """What the function was called with."""
@@ -118,7 +118,7 @@ class Machine:
         """What stands beside it in the same table; of several times, where it was a bad one."""
         self.exempted: list[Any] = []
         """Rows of tables of which the program asked something else, so that a bad result in them does not matter."""
-        self.made: list[tuple[Part, Thing]] = []
+        self.made: list[tuple[Part, Instance]] = []
         """Objects of the program's own classes, with the place where each is made."""
         self.closures: dict[Part, Any] = {}
         """Functions that are values, and were not called yet."""
@@ -183,11 +183,11 @@ class Machine:
         finally:
             self.doubt -= doubt
         if not values:
-            first = min((one for one, _ in left), key=lambda one: one.rank)
-            self.memory.join([way for one, way in left if one.rank == first.rank], begun)
-            raise type(first)(joined(one.value for one, _ in left if type(one) is type(first)), first.part)
-        for one, _ in left:
-            self._perhaps_left(one, self.doubt + doubt)
+            first = min((raised for raised, _ in left), key=lambda raised: raised.rank)
+            self.memory.join([way for raised, way in left if raised.rank == first.rank], begun)
+            raise type(first)(joined(raised.value for raised, _ in left if type(raised) is type(first)), first.part)
+        for leaving, _ in left:
+            self._perhaps_left(leaving, self.doubt + doubt)
         self.memory.join(written, begun)
         return joined(values)
 

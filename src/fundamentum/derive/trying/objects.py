@@ -10,7 +10,17 @@ from fundamentum.derive.trying.expressions import reads
 from fundamentum.derive.trying.machine import MAX_CALLS, Frame, Given, Leave
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.values import UNKNOWN, Array, BoundMethod, Closure, Kind, OneOf, Thing, Unknown, joined
+from fundamentum.derive.trying.values import (
+    UNKNOWN,
+    Array,
+    BoundMethod,
+    Closure,
+    Instance,
+    Kind,
+    OneOf,
+    Unknown,
+    joined,
+)
 
 _ADDING: Final = {
     **dict.fromkeys(("push", "add", "append", "enqueue", "attach"), "array_push"),
@@ -40,8 +50,8 @@ class Objects(Calls):
     def call_method(self, of: Any, name: str, given: Given, part: Part | None = None) -> Any:
         """Call a method of an object; of a list, one that collections have."""
         if isinstance(of, OneOf):
-            return joined(self.call_method(one, name, given, part) for one in of.values)
-        if isinstance(of, Thing):
+            return joined(self.call_method(instance, name, given, part) for instance in of.values)
+        if isinstance(of, Instance):
             held = of.members.get(name)
             if held is not None and isinstance(held.value, Closure) and self.method(of.kind, name)[0] is None:
                 return self.call_value(held.value, given)
@@ -57,7 +67,7 @@ class Objects(Calls):
             return builtin(self, Given([of, *given.values], given.named, {}))
         if isinstance(of, Unknown) and name.lower() in self.program.relevant:
             self.world.opened(self)  # whoever gives the object may be asked instead
-        if isinstance(of, (Unknown, Thing)):
+        if isinstance(of, (Unknown, Instance)):
             self.called_unknown()
         if part is not None:
             self._handed_out(part, given)
@@ -65,9 +75,9 @@ class Objects(Calls):
 
     def method(self, kind: Kind | None, name: str) -> tuple[Part | None, Kind | None]:
         """A method, and the class that has it."""
-        for one in kind.line() if kind is not None else ():
-            if (found := one.methods.get(name.lower())) is not None and found.get("body") is not None:
-                return found, one
+        for ancestor in kind.line() if kind is not None else ():
+            if (part := ancestor.methods.get(name.lower())) is not None and part.get("body") is not None:
+                return part, ancestor
         return None, None
 
     @reads("scoped_call_expression")
@@ -96,7 +106,7 @@ class Objects(Calls):
         if kind is not None and kind.cases and name.lower() == "cases":
             return Array.of(kind.cases.values())
         if kind is not None and kind.cases and name.lower() in ("from", "tryfrom"):
-            fitting = [one for one in kind.cases.values() if self.property_of(one, "value").value == given.at(0)]
+            fitting = [case for case in kind.cases.values() if self.property_of(case, "value").value == given.at(0)]
             return fitting[0] if fitting else None
         return self.guessed(name, given)
 
@@ -120,23 +130,23 @@ class Objects(Calls):
             if told is NotImplemented:
                 self._handed_out(part, given)
             return UNKNOWN if told is NotImplemented else told
-        thing = self.make(kind, given)
-        self.made.append((part, thing))
-        return thing
+        instance = self.make(kind, given)
+        self.made.append((part, instance))
+        return instance
 
     def of_type(self, named: Part | None) -> Any:
         """An object of the class that something is declared with; unknown if it is none of the program's."""
         name = named.class_name if named is not None else ""
         kind = self.kind_of(name) if named is not None and named.type in ("named_type", "optional_type") else None
-        return Thing(kind, made=False) if kind is not None else UNKNOWN
+        return Instance(kind, made=False) if kind is not None else UNKNOWN
 
-    def make(self, kind: Kind, given: Given) -> Thing:
+    def make(self, kind: Kind, given: Given) -> Instance:
         """A new object of a class."""
-        thing = Thing(kind, made=True)
+        instance = Instance(kind, made=True)
         constructor, owner = self.method(kind, "__construct")
         if constructor is not None:
-            self.call_part(constructor, given, thing, owner)
-        return thing
+            self.call_part(constructor, given, instance, owner)
+        return instance
 
     def kind_from(self, name: str, part: Part) -> Kind:
         """The class that a part of the program defines."""
@@ -145,17 +155,17 @@ class Objects(Calls):
     def as_object(self, value: Any) -> Any:
         """``(object) ['name' => 'intl']``"""
         if not isinstance(value, Array):
-            return value if isinstance(value, Thing) else UNKNOWN
-        thing = Thing(Kind("stdclass", None, None, whole=True), made=True)
-        thing.members.update((str(key), Cell(one)) for key, one in value.items.items())
-        return thing
+            return value if isinstance(value, Instance) else UNKNOWN
+        instance = Instance(Kind("stdclass", None, None, whole=True), made=True)
+        instance.members.update((str(key), Cell(item)) for key, item in value.items.items())
+        return instance
 
     @reads("clone_expression")
     def _cloned(self, part: Part) -> Any:
         told = self.evaluate(part.kids[0]) if part.kids else UNKNOWN
-        if not isinstance(told, Thing):
+        if not isinstance(told, Instance):
             return UNKNOWN
-        copy = Thing(told.kind, made=told.made)
+        copy = Instance(told.kind, made=told.made)
         copy.members.update((name, Cell(cell.value)) for name, cell in told.members.items())
         return copy
 
@@ -166,11 +176,11 @@ class Objects(Calls):
             kind = self.kind_at(scope) if scope.text.lower() in ("static", "self", "parent") else None
             return kind.name if kind is not None else _extension_class(scope)
         kind = self.kind_at(scope)
-        for one in kind.line() if kind is not None else ():
-            if name in one.cases:
-                return one.cases[name]
-            if name in one.constants:
-                return self.within(one, one.constants[name])
+        for ancestor in kind.line() if kind is not None else ():
+            if name in ancestor.cases:
+                return ancestor.cases[name]
+            if name in ancestor.constants:
+                return self.within(ancestor, ancestor.constants[name])
         told = self.world.constant(self, f"{scope.class_name}::{name}", part) if kind is None else NotImplemented
         return UNKNOWN if told is NotImplemented else told
 

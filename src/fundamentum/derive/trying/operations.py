@@ -9,7 +9,7 @@ from fundamentum.derive.trying.machine import Given
 from fundamentum.derive.trying.operators import ORDER, joined_by
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.targets import Targets
-from fundamentum.derive.trying.values import UNKNOWN, Array, Loaded, Thing, Unknown, joined, lifted, truth
+from fundamentum.derive.trying.values import UNKNOWN, Array, Instance, Loaded, Unknown, joined, lifted, truth
 
 _ENVIRONMENT: Final = re.compile(r"(?:getenv|env)\s*\(|\$_ENV\s*\[")
 
@@ -51,7 +51,7 @@ class Operations(Targets):
     def operate(self, sign: str, first: Any, second: Any) -> Any:
         """What two values come to with an operator between them."""
         self.world.looks.operated(sign, first, second)
-        if sign in _SAME and (lists := [one for one in (first, second) if isinstance(one, Loaded)]):
+        if sign in _SAME and (lists := [operand for operand in (first, second) if isinstance(operand, Loaded)]):
             told = self.world.held(self, lists[0], second if first is lists[0] else first)
             return told if isinstance(told, Unknown) else truth(told) is not sign.startswith("!")
         return joined_by(sign, first, second)
@@ -74,21 +74,21 @@ class Operations(Targets):
 
     def as_text(self, value: Any) -> Any:
         """An object as the text that it says it is; anything else as it is."""
-        return self.call_method(value, "__tostring", Given.of()) if isinstance(value, Thing) else value
+        return self.call_method(value, "__tostring", Given.of()) if isinstance(value, Instance) else value
 
     def exempt(self, *conditions: Part) -> None:
         """The rows of which all of some conditions ask something: no more comes of what stands in them."""
-        asked = [set(_VARIABLE.findall(one.text)) for one in conditions]
+        asked = [set(_VARIABLE.findall(condition.text)) for condition in conditions]
         rows = (self.variable(name).value for name in set.intersection(*asked) - {"$this"})
         self.exempted += [row for row in rows if isinstance(row, Array)]
 
     def _instance(self, value: Any, right: Part | None) -> Any:
-        if isinstance(value, Thing) and right is not None and right.type in ("name", "qualified_name"):
+        if isinstance(value, Instance) and right is not None and right.type in ("name", "qualified_name"):
             name = right.class_name
             if any(kind.name == name for kind in value.kind.line()):
                 return True
             return UNKNOWN if not value.kind.whole else False
-        return UNKNOWN if isinstance(value, (Unknown, Thing)) else False
+        return UNKNOWN if isinstance(value, (Unknown, Instance)) else False
 
     def _unary(self, part: Part) -> Any:
         value, sign = self.evaluate(part.get("argument")), part.sign
@@ -96,7 +96,7 @@ class Operations(Targets):
             told = truth(value)
             return UNKNOWN if told is None else not told
         if sign in ("-", "+"):
-            return lifted(lambda one: limited(-number(one) if sign == "-" else number(one)), value)
+            return lifted(lambda operand: limited(-number(operand) if sign == "-" else number(operand)), value)
         return UNKNOWN
 
     def _cast(self, part: Part) -> Any:
@@ -107,12 +107,17 @@ class Operations(Targets):
         if kind not in ("string", "binary"):
             self.world.looks.given(kind, (value,))
         if kind in ("int", "integer"):
-            return lifted(lambda one: int(number(one)), value)
+            return lifted(lambda operand: int(number(operand)), value)
         if kind in ("float", "double", "real"):
-            return lifted(lambda one: float(number(one)), value)
+            return lifted(lambda operand: float(number(operand)), value)
         if kind in ("string", "binary"):
             value = self.as_text(value)
             return value if isinstance(value, Loaded) else lifted(written, value)
         if kind == "array":
-            return lifted(lambda one: one if isinstance(one, Array) else Array.of([] if one is None else [one]), value)
+            return lifted(
+                lambda operand: (
+                    operand if isinstance(operand, Array) else Array.of([] if operand is None else [operand])
+                ),
+                value,
+            )
         return self.as_object(value) if kind == "object" else UNKNOWN

@@ -61,7 +61,7 @@ def _agreed(question: Callable[[int], bool], orders: tuple[int, ...]) -> Any:
 def _with_others(first: Any, second: Any) -> Any:
     """A table, and what else is given: ``['bin' => 'convert'] + $options``."""
     known = first if isinstance(first, Array) else second
-    if isinstance(known, Array) and any(one is None or isinstance(one, Unknown) for one in (first, second)):
+    if isinstance(known, Array) and any(operand is None or isinstance(operand, Unknown) for operand in (first, second)):
         return Array(known.items, loose=True)
     return lifted(_plus, first, second)
 
@@ -74,24 +74,24 @@ def joined_by(sign: str, first: Any, second: Any) -> Any:
     if sign in ("==", "!=", "<>"):
         return _told(lifted(equal, first, second), sign == "==")
     if sign in ORDER:
-        return lifted(lambda one, other: _agreed(ORDER[sign], order(one, other)), first, second)
+        return lifted(lambda value, other: _agreed(ORDER[sign], order(value, other)), first, second)
     if sign == "<=>":
-        return lifted(lambda one, other: order(one, other)[0], first, second)
-    if sign == "." and (lists := [one for one in (first, second) if isinstance(one, Loaded)]):
+        return lifted(lambda value, other: order(value, other)[0], first, second)
+    if sign == "." and (lists := [operand for operand in (first, second) if isinstance(operand, Loaded)]):
         return lists[0]  # the list of what is there, written as one text
     if sign == ".":
-        return lifted(lambda one, other: limited(written(one) + written(other)), first, second)
+        return lifted(lambda value, other: limited(written(value) + written(other)), first, second)
     if sign == "+":
         return _with_others(first, second)
     if sign in _BITS:
-        return lifted(lambda one, other: _bits(sign, one, other), first, second)
+        return lifted(lambda value, other: _bits(sign, value, other), first, second)
     if sign == "xor":
-        one, other = truth(first), truth(second)
-        return UNKNOWN if one is None or other is None else one is not other
+        left, other = truth(first), truth(second)
+        return UNKNOWN if left is None or other is None else left is not other
     if (reckoned := _ARITHMETIC.get(sign)) is not None:
-        return lifted(lambda one, other: limited(reckoned(number(one), number(other))), first, second)
+        return lifted(lambda value, other: limited(reckoned(number(value), number(other))), first, second)
     return UNKNOWN
 
 
 def _told(value: Any, positive: bool) -> Any:
-    return lifted(lambda one: one if isinstance(one, Unknown) else one is positive, value)
+    return lifted(lambda operand: operand if isinstance(operand, Unknown) else operand is positive, value)

@@ -67,12 +67,12 @@ class Part:
         """Those that the grammar names; of several with one name the first."""
         Patience.tick()
         by_id = {kid.node.id: kid for kid in self.kids}
-        found: dict[str, Part] = {}
+        parts: dict[str, Part] = {}
         for at, node in enumerate(self.node.children):
             name = self.node.field_name_for_child(at)
-            if name is not None and name not in found:
-                found[name] = by_id.get(node.id) or Part(node, self.file, self)
-        return found
+            if name is not None and name not in parts:
+                parts[name] = by_id.get(node.id) or Part(node, self.file, self)
+        return parts
 
     @cached_property
     def property_classes(self) -> "Mapping[str, str]":
@@ -128,9 +128,9 @@ class Code:
         """Short name in lower case → full name, of the classes that it imports."""
         return imports_in(self.data)
 
-    def _take(self, whole: Part) -> None:
+    def _take(self, root: Part) -> None:
         """The definitions of a block, which hold from its beginning."""
-        for part in whole.kids:
+        for part in root.kids:
             if part.type == "function_definition" and (name := part.get("name")) is not None:
                 self.functions.setdefault(name.text.lower(), part)
             elif part.type in _DEFINING and (name := part.get("name")) is not None:
@@ -143,8 +143,8 @@ class Code:
     @cached_property
     def _added(self) -> frozenset[str]:
         """The variables to which it gives something, or adds to: ``$name[] = ...``"""
-        found = (match[1] or match[2] or match[3] for match in _ADDS.finditer(self.data))
-        return frozenset(name.decode("utf-8", "replace") for name in found)
+        names = (match[1] or match[2] or match[3] for match in _ADDS.finditer(self.data))
+        return frozenset(name.decode("utf-8", "replace") for name in names)
 
     @cached_property
     def given(self) -> frozenset[str]:
@@ -157,11 +157,11 @@ class Code:
 
     def around(self, at: int) -> list[Part]:
         """The functions and methods around a byte of the file, the outermost first."""
-        found: list[Part] = []
+        parts: list[Part] = []
         part: Part | None = self.root
         while part is not None:
             Patience.tick()
             if part.type in ("function_definition", "method_declaration"):
-                found.append(part)
+                parts.append(part)
             part = next((kid for kid in part.kids if kid.node.start_byte <= at < kid.node.end_byte), None)
-        return found
+        return parts

@@ -20,9 +20,9 @@ def _matched(machine: Machine, given: Given) -> Any:
     told = of_scalars(FUNCTIONS["preg_match"])(machine, Given.of(*given.values[:2]))
     cell = given.cells.get(2)
     if cell is not None:
-        pattern, whole = given.values[:2]
-        found = lifted(lambda one, other: of_pattern(one).search(written(other)), pattern, whole)
-        groups = [found[0], *found.groups("")] if isinstance(found, re.Match) else []
+        pattern, subject = given.values[:2]
+        match = lifted(lambda shape, other: of_pattern(shape).search(written(other)), pattern, subject)
+        groups = [match[0], *match.groups("")] if isinstance(match, re.Match) else []
         machine.memory.write(cell, Array.of(groups) if not isinstance(told, Unknown) else UNKNOWN)
     return told
 
@@ -30,16 +30,18 @@ def _matched(machine: Machine, given: Given) -> Any:
 @named("preg_match_all")
 def _all_matched(machine: Machine, given: Given) -> Any:
     """The same of all places that fit: a list of them for each group."""
-    pattern, whole = given.at(0), given.at(1)
-    found = lifted(lambda one, other: Array.of(_matches(of_pattern(one), written(other)[:MAX_LIST])), pattern, whole)
+    pattern, subject = given.at(0), given.at(1)
+    matches = lifted(
+        lambda shape, other: Array.of(_matches(of_pattern(shape), written(other)[:MAX_LIST])), pattern, subject
+    )
     if (cell := given.cells.get(2)) is not None:
-        plain = isinstance(found, Array) and len(given.values) < 4
-        machine.memory.write(cell, found if plain else UNKNOWN)
-    return len(found.items[0].items) if isinstance(found, Array) else UNKNOWN
+        plain = isinstance(matches, Array) and len(given.values) < 4
+        machine.memory.write(cell, matches if plain else UNKNOWN)
+    return len(matches.items[0].items) if isinstance(matches, Array) else UNKNOWN
 
 
-def _matches(pattern: re.Pattern[str], whole: str) -> list[Array]:
-    every = list(islice(pattern.finditer(whole), MAX_MEMBERS))
+def _matches(pattern: re.Pattern[str], subject: str) -> list[Array]:
+    every = list(islice(pattern.finditer(subject), MAX_MEMBERS))
     return [Array.of(match[group] or "" for match in every) for group in range(pattern.groups + 1)]
 
 
@@ -56,10 +58,10 @@ _CONVERSIONS: Final = {
 def _scanned(machine: Machine, given: Given) -> Any:
     """What a text holds at the places of a format: written where the program says, or as a list."""
 
-    def found(whole: Any, form: Any) -> Array:
+    def found(subject: Any, form: Any) -> Array:
         parts = re.split(r"%(\w)", written(form))
         values: list[Any] = [None] * (len(parts) // 2)
-        rest = written(whole)
+        rest = written(subject)
         for at, kind in enumerate(parts[1::2]):
             match = re.match(rf"{re.escape(parts[2 * at].strip())}{_CONVERSIONS[kind]}", rest)
             if match is None:

@@ -18,9 +18,9 @@ from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
     Closure,
+    Instance,
     Loaded,
     Text,
-    Thing,
     Unknown,
     as_key,
     lifted,
@@ -43,8 +43,8 @@ def _is(question: Callable[[Any], bool]) -> Builtin:
 
 
 def _place(function: Callable[[str, str], int]) -> Builtin:
-    def found(whole: Any, part: Any, *_: Any) -> Any:
-        at = function(written(whole), written(part))
+    def found(subject: Any, part: Any, *_: Any) -> Any:
+        at = function(written(subject), written(part))
         return at if at >= 0 else False
 
     return _of_known(found)
@@ -55,8 +55,8 @@ def _lowered(value: Any) -> Any:
     return Text.at(told, value.part) if isinstance(value, Text) else told
 
 
-def _letters(one: Any, other: Any) -> int:
-    left, right = written(one).lower(), written(other).lower()
+def _letters(text: Any, other: Any) -> int:
+    left, right = written(text).lower(), written(other).lower()
     return (left > right) - (left < right)
 
 
@@ -87,10 +87,10 @@ BUILTINS.update(
     {
         **dict.fromkeys(_SHOWING, _same),
         **dict.fromkeys(_DONE, lambda _, __: True),
-        "stripos": _place(lambda whole, part: whole.lower().find(part.lower())),
-        "strrpos": _place(lambda whole, part: whole.rfind(part)),
-        "str_ends_with": _of_known(lambda whole, part: written(whole).endswith(written(part))),
-        "str_contains": _of_known(lambda whole, part: written(part) in written(whole)),
+        "stripos": _place(lambda subject, part: subject.lower().find(part.lower())),
+        "strrpos": _place(lambda subject, part: subject.rfind(part)),
+        "str_ends_with": _of_known(lambda subject, part: written(subject).endswith(written(part))),
+        "str_contains": _of_known(lambda subject, part: written(part) in written(subject)),
         "strcasecmp": _of_known(_letters),
         "strtolower": lambda machine, given: (
             given.at(0) if isinstance(given.at(0), Loaded) else lifted(_lowered, given.at(0))
@@ -101,7 +101,7 @@ BUILTINS.update(
         "octdec": _of_known(lambda value: int(written(value), 8)),
         "abs": _of_known(lambda value: abs(number(value))),
         "ceil": _of_known(lambda value: float(-(-number(value) // 1))),
-        "pow": _of_known(lambda one, other: power(number(one), number(other))),
+        "pow": _of_known(lambda left, other: power(number(left), number(other))),
         "max": _extreme("max"),
         "min": _extreme("min"),
         "range": _of_known(lambda first, last, *_: Array.of(range(first, min(last, first + 100) + 1))),
@@ -116,7 +116,7 @@ BUILTINS.update(
         "is_null": _is(lambda value: value is None),
         "is_int": _is(lambda value: type(value) is int),
         "is_numeric": _is(lambda value: re.fullmatch(r"\s*-?\d+(\.\d+)?", written(value)) is not None),
-        "is_object": _is(lambda value: isinstance(value, (Thing, Closure))),
+        "is_object": _is(lambda value: isinstance(value, (Instance, Closure))),
         "call_user_func": lambda machine, given: machine.call_value(given.at(0), Given.of(*given.values[1:])),
         **dict.fromkeys(("serialize", "unserialize", "igbinary_serialize"), lambda _, given: given.at(0)),
         "dl": lambda _, __: False,
@@ -132,16 +132,16 @@ def _called_with(machine: Machine, given: Given) -> Any:
 
 @named("explode", "preg_split", "str_getcsv", "mb_split")
 def _split(_: Machine, given: Given) -> Any:
-    whole = given.at(0 if len(given.values) == 1 else 1)
-    if isinstance(whole, Loaded):
-        return whole
+    subject = given.at(0 if len(given.values) == 1 else 1)
+    if isinstance(subject, Loaded):
+        return subject
     sign = given.at(0) if len(given.values) > 1 else ","
-    if isinstance(sign, str) and len(sign) > 2 and isinstance(whole, str):  # a pattern
-        return Array.of(part for part in re.split(r"[\s,;|:]+", whole) if part)
-    if not isinstance(sign, str) or not isinstance(whole, str) or not sign:
+    if isinstance(sign, str) and len(sign) > 2 and isinstance(subject, str):  # a pattern
+        return Array.of(part for part in re.split(r"[\s,;|:]+", subject) if part)
+    if not isinstance(sign, str) or not isinstance(subject, str) or not sign:
         return UNKNOWN
     most = given.at(2)
-    return Array.of(whole.split(sign, most - 1 if isinstance(most, int) and most > 0 else -1))
+    return Array.of(subject.split(sign, most - 1 if isinstance(most, int) and most > 0 else -1))
 
 
 @named("dirname")
@@ -169,16 +169,16 @@ def _as_objects(machine: Machine, value: Any) -> Any:
     """Tables with names as objects, at each depth."""
     if not isinstance(value, Array):
         return value
-    inner = Array({key: _as_objects(machine, one) for key, one in value.items.items()})
+    inner = Array({key: _as_objects(machine, item) for key, item in value.items.items()})
     return machine.as_object(inner) if any(isinstance(key, str) for key in inner.items) else inner
 
 
 def from_table(value: Any, depth: int = 0) -> Any:
     """A table of JSON or the like as PHP has it."""
     if isinstance(value, dict) and depth < MAX_DEPTH:
-        return Array({as_key(key): from_table(one, depth + 1) for key, one in list(value.items())[:MAX_MEMBERS]})
+        return Array({as_key(key): from_table(member, depth + 1) for key, member in list(value.items())[:MAX_MEMBERS]})
     if isinstance(value, list) and depth < MAX_DEPTH:
-        return Array.of(from_table(one, depth + 1) for one in value[:MAX_MEMBERS])
+        return Array.of(from_table(member, depth + 1) for member in value[:MAX_MEMBERS])
     return value if isinstance(value, (bool, int, float, str, type(None))) else UNKNOWN
 
 
@@ -225,11 +225,11 @@ def _settings(machine: Machine, given: Given) -> Any:
     told = from_table(machine.program.table(machine, path)) if isinstance(path, str) else UNKNOWN
     if not isinstance(told, Array) or "ini" not in machine.place.text or truth(given.at(1, "process_sections")):
         return told
-    whole = Array()  # without its sections
+    php_array = Array()  # without its sections
     for key, value in told.items.items():
-        for inner, one in value.items.items() if isinstance(value, Array) else [(key, value)]:
-            whole = whole.with_item(inner, one)
-    return whole
+        for inner, member in value.items.items() if isinstance(value, Array) else [(key, value)]:
+            php_array = php_array.with_item(inner, member)
+    return php_array
 
 
 @named("constant")

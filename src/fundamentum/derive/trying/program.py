@@ -58,7 +58,7 @@ class Program:
         files: Sequence[SourceFile],
         defined: Mapping[str, Defined],
         content: Callable[[str], bytes],
-        beside: Callable[[str], bytes] = lambda _: b"",
+        read_beside: Callable[[str], bytes] = lambda _: b"",
         has_directory: Callable[[str], bool] = lambda _: False,
     ) -> None:
         """``content``: that of a source file, by its path; empty where it cannot be read.  ``beside``: of any other.
@@ -66,7 +66,7 @@ class Program:
         ``has_directory``: whether there is one, by its path.
         """
         self.has_directory = has_directory
-        self._beside = beside
+        self._beside = read_beside
         self._tells: dict[Part, bool] = {}
         self.matter((), ())
         self.ledger = Ledger()
@@ -94,9 +94,9 @@ class Program:
             ):
                 for name in told:
                     table.setdefault(name, []).append(path)
-            for one, other in names.extends:
-                self.extending.setdefault(other, []).append(one)
-                self.extended.setdefault(one, []).append(other)
+            for class_name, other in names.extends:
+                self.extending.setdefault(other, []).append(class_name)
+                self.extended.setdefault(class_name, []).append(other)
         self.nowhere = Code("", b"<?php").root
 
     def code(self, path: str) -> Code | None:
@@ -239,8 +239,8 @@ class Program:
         while not path.startswith(HERE) and folder:
             folder = posixpath.dirname(folder)
             folders.append(folder)
-        for one in folders:
-            where = posixpath.join(one, plain)
+        for directory in folders:
+            where = posixpath.join(directory, plain)
             if not where.startswith("..") and _PLAIN.search(where) and (data := self._beside(where)):
                 yield data
 
@@ -270,9 +270,9 @@ def _defines(data: bytes, start: int, end: int) -> bool:
     )
 
 
-def _apart(one: str, other: str) -> int:
+def _apart(path: str, other: str) -> int:
     """How many directories lie between two files."""
-    left, right = one.split("/"), other.split("/")
+    left, right = path.split("/"), other.split("/")
     common = 0
     for first, second in zip(left, right, strict=False):
         if first != second:

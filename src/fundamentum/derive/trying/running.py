@@ -17,7 +17,7 @@ from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.requests import request
 from fundamentum.derive.trying.usual_settings import MEGABYTE
-from fundamentum.derive.trying.values import UNKNOWN, Array, Kind, Thing, Unknown, truth
+from fundamentum.derive.trying.values import UNKNOWN, Array, Instance, Kind, Unknown, truth
 
 _ENDING: Final = re.compile(r"^(?:abort|deactivate_plugins)$|_die$")
 _ENDS_WHERE: Final = re.compile(r"(?:abort|throw|fail|die|exit|stop|error|fatal)_?(if|unless)$")
@@ -132,8 +132,8 @@ class Running(Following):
         bases = _named_in(part, "base_clause")
         base = self.kind_of(bases[0]) if bases else None
         kind = Kind(name, part, base, whole=not bases or (base is not None and base.whole))
-        for one in (self.kind_of(name) for name in _named_in(part, "class_interface_clause")):
-            for above in one.line() if one is not None else ():
+        for interface in (self.kind_of(name) for name in _named_in(part, "class_interface_clause")):
+            for above in interface.line() if interface is not None else ():
                 kind.constants = above.constants | kind.constants
         body = part.get("body")
         for member in body.kids if body is not None else []:
@@ -145,22 +145,22 @@ class Running(Following):
         if member.type == "method_declaration" and named is not None:
             kind.methods[named.text.lower()] = member
         elif member.type == "property_declaration":
-            for one in member.kids:
-                if one.type == "property_element" and one.get("name") is not None:
-                    kind.defaults[one.fields["name"].text] = one.get("default_value")
+            for kid in member.kids:
+                if kid.type == "property_element" and kid.get("name") is not None:
+                    kind.defaults[kid.fields["name"].text] = kid.get("default_value")
         elif member.type == "const_declaration":
-            for one in member.kids:
-                if one.type == "const_element":
-                    kind.constants[one.kids[0].text] = one.kids[-1]
+            for kid in member.kids:
+                if kid.type == "const_element":
+                    kind.constants[kid.kids[0].text] = kid.kids[-1]
         elif member.type == "use_declaration":
-            for one in member.kids:
-                used = self.kind_of(one.class_name)
+            for kid in member.kids:
+                used = self.kind_of(kid.class_name)
                 kind.whole = kind.whole and used is not None
                 if used is not None:
                     kind.methods = used.methods | kind.methods
                     kind.defaults = used.defaults | kind.defaults
         elif member.type == "enum_case" and named is not None:
-            case = Thing(kind, made=True)
+            case = Instance(kind, made=True)
             case.members["name"] = Cell(named.text)
             value = member.get("value")
             case.members["value"] = Cell(self.within(kind, value) if value is not None else None)
@@ -228,7 +228,7 @@ class Running(Following):
         self.entry = function
         this, kind = self._owner(function)
         if of and (other := self.kind_of(of)) is not None:
-            this = Thing(other, made=False)
+            this = Instance(other, made=False)
         self.of_entry = this
         return self._ended(lambda: self.call_part(function, Given([], {}, {}, whole=False), this, kind))
 
@@ -242,7 +242,7 @@ class Running(Following):
             )
             if named is not None:
                 kind = self.kind_of(named.text.lower())
-                return (Thing(kind, made=False) if kind is not None else None), kind
+                return (Instance(kind, made=False) if kind is not None else None), kind
             above = above.above
         return None, None
 
@@ -258,18 +258,18 @@ class Running(Following):
             end, value, self.ended_at = "exits" if isinstance(leave, Exit) else "throws", leave.value, leave.part
         except Enough:
             return "enough", None
-        self.perhaps_ended += [one for frame in self.frames for one in frame.thrown]
+        self.perhaps_ended += [frame_thrown for frame in self.frames for frame_thrown in frame.thrown]
         return end, value
 
-    def _ask_thing(self, part: Part, thing: Thing, name: str) -> None:
+    def _ask_instance(self, part: Part, instance: Instance, name: str) -> None:
         """What a method of an object answers, and what the object says of how much that matters."""
         told: list[Any] = []
-        self.fork(lambda: told.append(self.call_method(thing, name, Given.of())), lambda: None)
-        row = Array({name: cell.value for name, cell in thing.members.items()})
-        for kind in thing.kind.line():
+        self.fork(lambda: told.append(self.call_method(instance, name, Given.of())), lambda: None)
+        row = Array({name: cell.value for name, cell in instance.members.items()})
+        for kind in instance.kind.line():
             for other, method in kind.methods.items():
                 if _OF_LEVELS.fullmatch(other) and not method.asks:
-                    row = row.with_item(other, self.call_method(thing, other, Given.of()))
+                    row = row.with_item(other, self.call_method(instance, other, Given.of()))
         self.rows[part] = row
         self.hand(part, told[0] if told else UNKNOWN)
 
@@ -277,10 +277,10 @@ class Running(Following):
         """Functions that are kept as values are for somebody to call, and the methods of objects that ask."""
         self.left_over = True
         called = set(self.closures)
-        for part, thing in self.made[:MAX_MADE]:
+        for part, instance in self.made[:MAX_MADE]:
             asking = {
                 name: method
-                for kind in reversed([*thing.kind.line()])
+                for kind in reversed([*instance.kind.line()])
                 for name, method in kind.methods.items()
                 if self.program.slices.asks(method)
             }
@@ -289,7 +289,7 @@ class Running(Following):
             for name, method in asking.items():
                 parameters = method.get("parameters")
                 if not (parameters and parameters.kids):
-                    self._ask_thing(part, thing, name)
+                    self._ask_instance(part, instance, name)
         for part, closure in list(self.closures.items()):
             if closure is not None and self.closures[part] is not None:
                 self.fork(partial(self.call_value, closure, Given([], {}, {}, whole=False)), lambda: None)
@@ -297,7 +297,7 @@ class Running(Following):
 
 def _named_in(part: Part, clause: str) -> list[str]:
     """The classes that a clause of a class names."""
-    return [one.class_name for kid in part.kids if kid.type == clause for one in kid.kids]
+    return [name.class_name for kid in part.kids if kid.type == clause for name in kid.kids]
 
 
 for _kind in _INCLUDES:

@@ -10,7 +10,7 @@ from fundamentum.derive.trying.program import Program
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.shapes import Shapes
 from fundamentum.derive.trying.telling import TEXTS, leads_on, worse
-from fundamentum.derive.trying.values import Array, Thing
+from fundamentum.derive.trying.values import Array, Instance
 from fundamentum.derive.trying.worlds import World
 
 ENDS: Final = ("exits", "throws")
@@ -66,7 +66,7 @@ class Run:
     def new_beside(self, base: "Run") -> list[tuple[Part, Seen]]:
         """The parts that are come to here, and not in another run, in order."""
         new = ((part, seen) for part, seen in self.seen.items() if part not in base.seen)
-        return sorted(new, key=lambda one: one[1].order)
+        return sorted(new, key=lambda seen: seen[1].order)
 
     def alike(self, base: "Run") -> bool:
         """Whether the program did the same in another run."""
@@ -98,7 +98,7 @@ def _left_behind(machine: Running) -> Iterator[tuple[tuple[str, str], Any]]:
     yield from ((("constant", name), value) for name, value in machine.constants.items())
     for kind in filter(None, machine.kinds.values()):
         yield from ((("class", f"{kind.name}{name}"), cell.value) for name, cell in kind.statics.items())
-    if isinstance(machine.of_entry, Thing):
+    if isinstance(machine.of_entry, Instance):
         owner = machine.of_entry
         yield from ((("class", f"{owner.kind.name} {name}"), cell.value) for name, cell in owner.members.items())
     yield from ((("file", name), cell.value) for name, cell in machine.globals.items())

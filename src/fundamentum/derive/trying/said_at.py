@@ -68,8 +68,11 @@ def _entry_open(entry: Part) -> bool:
         return True
     if entry.above is None or entry.above.type != "array_element_initializer":
         return False
-    told = [one.kids[0].text for one in entry.kids if len(one.kids) == 1]
-    return any(one.lower() == "false" or (_LEVEL_NAME.fullmatch(one) and _RECOMMENDED.search(one)) for one in told)
+    told = [kid.kids[0].text for kid in entry.kids if len(kid.kids) == 1]
+    return any(
+        argument.lower() == "false" or (_LEVEL_NAME.fullmatch(argument) and _RECOMMENDED.search(argument))
+        for argument in told
+    )
 
 
 def by_choice(part: Part, name: str) -> bool:
@@ -110,18 +113,18 @@ def _is_statement(part: Part) -> bool:
 
 def _conditions(part: Part) -> list[Part]:
     """The conditions under which a part is come to, but those that it is a part of."""
-    found: list[Part] = []
+    parts: list[Part] = []
     below, above = part, part.above
     while above is not None:
         condition = above.get("condition") or (above.get("value") if above.type == "case_statement" else None)
         if condition is not None and condition is not below:
             kept = with_kept(above.file.data, condition.node, True)
-            found += [condition, *(Part(node, above.file) for node, _ in itertools.islice(kept, 1, None))]
+            parts += [condition, *(Part(node, above.file) for node, _ in itertools.islice(kept, 1, None))]
         if above.type == "binary_expression" and above.sign in ("&&", "and", "||", "or"):
             # Of "a or b" the first decides whether the second is asked; in a statement the second is what is done.
             together = above.sign in ("&&", "and") and not _is_statement(above)
             left, right = above.get("left"), above.get("right") if together else None
-            beside = (one for one in (left, right) if one is not None and one is not below)
-            found += [one for one in beside if not _DONE.search(one.text)]
+            siblings = (sibling for sibling in (left, right) if sibling is not None and sibling is not below)
+            parts += [sibling for sibling in siblings if not _DONE.search(sibling.text)]
         below, above = above, above.above
-    return found
+    return parts

@@ -67,7 +67,7 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
         in_bytes = not enough(str(size - MEGABYTE))  # else it takes any number for one of megabytes
         if in_bytes and enough(str(size - MEGABYTE // 2)):
             size = _smallest(size - MEGABYTE, size, lambda size: enough(str(size)))
-        value = next((f"{size // one}{sign}" for sign, one in _UNITS if size % one == 0), str(size))
+        value = next((f"{size // times}{sign}" for sign, times in _UNITS if size % times == 0), str(size))
     asked = trial.place((name,), lowest)
     stops = demands and not need_not_be(asked.where)
     yield _wish(asked, directive, f">= {value}", f"ini_get('{directive}') is compared", stops)
@@ -75,7 +75,7 @@ def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]
 
 def _chooses_constants(base: Run, run: Run) -> bool:
     """Whether two runs differ only in what a constant is defined as: a limit that is kept, or a usual one instead."""
-    parts = [part for one, other in ((run, base), (base, run)) for part, _ in one.new_beside(other)]
+    parts = [part for run_of, other in ((run, base), (base, run)) for part, _ in run_of.new_beside(other)]
     statements = [part for part in parts if part.type.endswith("_statement") and part.type not in _AROUND]
     return bool(statements) and all(_DEFINES.match(part.text) for part in statements)
 
@@ -89,7 +89,7 @@ def _written(trial: Trial, directive: str, asking: Part) -> list[int]:
 
     Those come first that stand next to what asks.
     """
-    found: dict[int, None] = {}
+    at_values: dict[int, None] = {}
     numbers = [part for part in trial.base.seen if part.type in _NUMBERS]
     at = asking.node.start_byte
     numbers.sort(key=lambda part: (part.file is not asking.file, abs(part.node.start_byte - at)))
@@ -97,8 +97,8 @@ def _written(trial: Trial, directive: str, asking: Part) -> list[int]:
         if match := _NUMBER.fullmatch(part.text):
             number = quantity(match[1].replace("_", "")).number
             for value in (number, -(-number // MEGABYTE)) if directive in SIZES else (number,):
-                found |= dict.fromkeys(one for one in (value, value + 1) if 1 < one < PLENTY)
-    return list(found)[:MAX_WRITTEN]
+                at_values |= dict.fromkeys(one for one in (value, value + 1) if 1 < one < PLENTY)
+    return list(at_values)[:MAX_WRITTEN]
 
 
 _NUMBERS: Final = frozenset({"integer", "string", "encapsed_string"})

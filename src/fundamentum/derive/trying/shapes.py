@@ -2,7 +2,7 @@
 
 from typing import Any, Final
 
-from fundamentum.derive.trying.values import Array, OneOf, Thing
+from fundamentum.derive.trying.values import Array, Instance, OneOf
 
 MAX_DEPTH: Final = 3
 MAX_SHAPE: Final = 40
@@ -23,10 +23,10 @@ class Shapes:
             return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__
         if isinstance(value, Array):
             members = list(value.items.items())[:MAX_SHAPE]
-            return value.loose, tuple((key, self.of(one, depth + 1)) for key, one in members)
+            return value.loose, tuple((key, self.of(member, depth + 1)) for key, member in members)
         if isinstance(value, OneOf):
-            return tuple(self.of(one, depth + 1) for one in value.values)
-        if isinstance(value, Thing) and value.made:
+            return tuple(self.of(member, depth + 1) for member in value.values)
+        if isinstance(value, Instance) and value.made:
             cells = list(value.members.items())[:MAX_SHAPE]
             return value.kind.name, tuple((name, self.of(cell.value, depth + 1)) for name, cell in cells)
         return value if isinstance(value, (bool, int, float, str, type(None))) else type(value).__name__

@@ -81,8 +81,8 @@ def _versions(text: str) -> Iterator[tuple[int, str]]:
         if not any(_ENDS.search(branch) for branch in _branches(text, match)):
             continue
         with suppress(RecursionError):
-            found = bounds_of_code(code)
-            yield from ((match.start(), bound.version) for bound in found if bound.operator == ">=")
+            bounds = bounds_of_code(code)
+            yield from ((match.start(), bound.version) for bound in bounds if bound.operator == ">=")
 
 
 def _branches(text: str, command: re.Match[str]) -> tuple[str, str]:

@@ -92,7 +92,7 @@ def _decided(statement: Part, places: Sequence[int]) -> bool:
         if above.type in _DECIDING:
             condition = above.get("condition") or above.get("value")
             heads = [condition] if condition is not None else above.kids[:2]
-            if any(_stands_in(places, one.node) for one in heads):
+            if any(_stands_in(places, head.node) for head in heads):
                 return True
         above = above.above
     return False
@@ -130,20 +130,20 @@ def _names_with(data: bytes, asking: Sequence[int]) -> set[bytes]:
 
 def _given_behind(data: bytes, end: int) -> set[bytes]:
     """What is given something in the block that begins at a place, and in the other way beside it."""
-    found: set[bytes] = set()
+    names: set[bytes] = set()
     while data[end - 1 : end] == b"{" and 0 <= (last := data.find(b"}", end)) - end < MAX_BLOCK:
-        found |= _given(data[end:last])
+        names |= _given(data[end:last])
         other = _ELSE.match(data, last)
         end = other.end() if other else 0
-    return found
+    return names
 
 
 def _given(chunk: bytes) -> set[bytes]:
     """What a statement gives a value."""
-    found: set[bytes] = set()
-    for one, targets, longer in _GIVEN.findall(chunk):
-        found.update([one or longer] if one or longer else _NAMES.findall(targets))
-    return found - _ASIDE
+    names: set[bytes] = set()
+    for source, targets, longer in _GIVEN.findall(chunk):
+        names.update([source or longer] if source or longer else _NAMES.findall(targets))
+    return names - _ASIDE
 
 
 def _scope(part: Part) -> Part:

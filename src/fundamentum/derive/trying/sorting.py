@@ -13,14 +13,14 @@ MAX_SORTED: Final = 40
 """Members of a list that is put in order; a longer one stays as it is."""
 
 
-def in_order(machine: Machine, name: str, whole: Array, given: Given) -> Array:
+def in_order(machine: Machine, name: str, array: Array, given: Given) -> Array:
     """A list as a function leaves it; as it was where the order is not known."""
-    if whole.loose or len(whole.items) > MAX_SORTED:
-        return whole
+    if array.loose or len(array.items) > MAX_SORTED:
+        return array
 
-    def compared(one: tuple[Any, Any], other: tuple[Any, Any]) -> int:
+    def compared(entry: tuple[Any, Any], other: tuple[Any, Any]) -> int:
         place = 0 if name.lstrip("u")[0] == "k" else 1
-        first, second = one[place], other[place]
+        first, second = entry[place], other[place]
         if name[0] != "u":
             return order(first, second)[0]
         told = machine.call_value(given.at(1), Given.of(first, second))
@@ -29,8 +29,8 @@ def in_order(machine: Machine, name: str, whole: Array, given: Given) -> Array:
         return int(told)
 
     try:
-        members = sorted(whole.items.items(), key=cmp_to_key(compared), reverse="r" in name.removesuffix("rt"))
+        members = sorted(array.items.items(), key=cmp_to_key(compared), reverse="r" in name.removesuffix("rt"))
     except (TypeError, ValueError):
-        return whole
+        return array
     values = (value for _, value in members)
     return Array.of(values) if name in _RENUMBERING else Array(dict(members))

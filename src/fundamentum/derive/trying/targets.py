@@ -12,10 +12,10 @@ from fundamentum.derive.trying.property_kinds import given_in
 from fundamentum.derive.trying.values import (
     UNKNOWN,
     Array,
+    Instance,
     Kind,
     Loaded,
     OneOf,
-    Thing,
     Unknown,
     as_key,
     joined,
@@ -32,16 +32,16 @@ def _places(target: Part) -> Iterator[int]:
             yield at
 
 
-def member(whole: Any, key: Any) -> Any:
+def member(holder: Any, key: Any) -> Any:
     """What stands under a key of a list, or at a place of a text; unknown where that may be anything."""
-    if isinstance(whole, Array):
+    if isinstance(holder, Array):
         at = as_key(key)
-        if at in whole.items:
-            return whole.items[at]
-        return UNKNOWN if whole.loose else None
-    if isinstance(whole, str) and isinstance(key, int):
-        return whole[key] if -len(whole) <= key < len(whole) else UNKNOWN
-    return None if whole is None else UNKNOWN
+        if at in holder.items:
+            return holder.items[at]
+        return UNKNOWN if holder.loose else None
+    if isinstance(holder, str) and isinstance(key, int):
+        return holder[key] if -len(holder) <= key < len(holder) else UNKNOWN
+    return None if holder is None else UNKNOWN
 
 
 class Targets(Machine):
@@ -64,19 +64,19 @@ class Targets(Machine):
             kids = part.kids
             if kids[0].text == "$GLOBALS" and (cell := self.cell(part)) is not None:
                 return cell.value
-            whole = self.evaluate(kids[0])
+            holder = self.evaluate(kids[0])
             if len(kids) < 2:
                 return UNKNOWN
             key = self.evaluate(kids[1])
-            if isinstance(whole, Loaded):
-                return self.world.held(self, whole, key) or None
-            if isinstance(whole, Thing):
-                return self.call_method(whole, "offsetGet", Given.of(key))
-            if isinstance(key, Unknown) and isinstance(whole, Array) and not whole.loose and whole.items:
-                return joined([*whole.values(), UNKNOWN])
-            if isinstance(whole, str):
-                self.world.looks.given("", (whole,))
-            return lifted(member, whole, key)
+            if isinstance(holder, Loaded):
+                return self.world.held(self, holder, key) or None
+            if isinstance(holder, Instance):
+                return self.call_method(holder, "offsetGet", Given.of(key))
+            if isinstance(key, Unknown) and isinstance(holder, Array) and not holder.loose and holder.items:
+                return joined([*holder.values(), UNKNOWN])
+            if isinstance(holder, str):
+                self.world.looks.given("", (holder,))
+            return lifted(member, holder, key)
         if part.type == "variable_name" and part.text == "$this":
             return self.frame.this if self.frame.this is not None else UNKNOWN
         cell = self.cell(part)
@@ -101,8 +101,8 @@ class Targets(Machine):
             name = self.evaluate(part.kids[0])
             return self.variable(f"${name}") if isinstance(name, str) else None
         if part.type.endswith("member_access_expression"):
-            whole, name = self.evaluate(part.get("object")), self._member_name(part.get("name"))
-            return self.property_of(whole, name) if isinstance(whole, Thing) and name else None
+            holder, name = self.evaluate(part.get("object")), self._member_name(part.get("name"))
+            return self.property_of(holder, name) if isinstance(holder, Instance) and name else None
         if part.type == "scoped_property_access_expression":
             kind = self.kind_at(part.get("scope"))
             name = part.get("name")
@@ -117,35 +117,35 @@ class Targets(Machine):
         told = self.evaluate(part)
         return told if isinstance(told, str) else ""
 
-    def property_of(self, thing: Thing, name: str) -> Cell:
+    def property_of(self, instance: Instance, name: str) -> Cell:
         """Where a property of an object is held."""
-        if name not in thing.members:
-            thing.members[name] = Cell(self._default(thing, name), thing.born)
-        return thing.members[name]
+        if name not in instance.members:
+            instance.members[name] = Cell(self._default(instance, name), instance.born)
+        return instance.members[name]
 
-    def _default(self, thing: Thing, name: str) -> Any:
+    def _default(self, instance: Instance, name: str) -> Any:
         """What a property is that nothing was given to: as its class says, if the program made the object itself."""
-        for kind in thing.kind.line():
+        for kind in instance.kind.line():
             if f"${name}" in kind.defaults:
                 default = kind.defaults[f"${name}"]
                 value = self.evaluate(default) if default is not None else None
                 # Before anything is wrong, nothing is in it.
                 collects = (value == Array() or value == 0) and COLLECTORS.search(name)
-                told = thing.made or collects or value not in (None, False, "", 0, Array())
-                return value if told else self._kept(thing, name)
-        method, owner = self.method(thing.kind, "__get")
+                told = instance.made or collects or value not in (None, False, "", 0, Array())
+                return value if told else self._kept(instance, name)
+        method, owner = self.method(instance.kind, "__get")
         if method is not None:
-            return self.call_part(method, Given.of(name), thing, owner)
-        return None if thing.made and thing.kind.whole else self._kept(thing, name)
+            return self.call_part(method, Given.of(name), instance, owner)
+        return None if instance.made and instance.kind.whole else self._kept(instance, name)
 
-    def _kept(self, thing: Thing, name: str) -> Any:
+    def _kept(self, instance: Instance, name: str) -> Any:
         """What an object that the program did not make itself has in a property: one of the class that is said."""
-        if thing.made:
+        if instance.made:
             return UNKNOWN
-        for kind in thing.kind.line():
+        for kind in instance.kind.line():
             said = kind.part.property_classes.get(name, "") if kind.part is not None else ""
             if said and (of := self.kind_of(said)) is not None:
-                return Thing(of, made=False)
+                return Instance(of, made=False)
             constructor = kind.methods.get("__construct")
             if constructor is not None and (given := given_in(constructor, name)) is not None:
                 return self.within(kind, given)
@@ -153,13 +153,13 @@ class Targets(Machine):
 
     def static_of(self, kind: Kind, name: str) -> Cell | None:
         """Where a static property of a class is held."""
-        for one in kind.line():
-            if name in one.statics:
-                return one.statics[name]
-            if name in one.defaults:
-                default = one.defaults[name]
-                one.statics[name] = Cell(self.evaluate(default) if default is not None else None)
-                return one.statics[name]
+        for ancestor in kind.line():
+            if name in ancestor.statics:
+                return ancestor.statics[name]
+            if name in ancestor.defaults:
+                default = ancestor.defaults[name]
+                ancestor.statics[name] = Cell(self.evaluate(default) if default is not None else None)
+                return ancestor.statics[name]
         return None
 
     def kind_at(self, scope: Part | None) -> Kind | None:
@@ -177,7 +177,7 @@ class Targets(Machine):
         if scope.type in ("name", "qualified_name"):
             return self.kind_of(name)
         told = self.evaluate(scope)
-        if isinstance(told, Thing):
+        if isinstance(told, Instance):
             return told.kind
         return self.kind_of(told.rpartition("\\")[2].lower()) if isinstance(told, str) else None
 
@@ -204,24 +204,24 @@ class Targets(Machine):
         """``$list[] = $value;``, ``$table['a']['b'] = $value;``"""
         kids = target.kids
         key = self.evaluate(kids[1]) if len(kids) > 1 else None
-        whole = self.evaluate(kids[0])
+        source = self.evaluate(kids[0])
         if isinstance(key, Loaded) or (isinstance(value, Loaded) and len(kids) == 1):
             listed = key if isinstance(key, Loaded) else value
             self.assign(kids[0], Loaded(listed.kind, flipped=listed is key, absent=listed.absent))
             return
-        if isinstance(whole, Thing):
-            self.call_method(whole, "offsetSet", Given.of(key, value))
-        if isinstance(whole, OneOf):
-            self.assign(kids[0], joined(self._with(one, key, value, bool(kids[1:])) for one in whole.values))
-        elif isinstance(whole, Unknown) and len(kids) == 1:
+        if isinstance(source, Instance):
+            self.call_method(source, "offsetSet", Given.of(key, value))
+        if isinstance(source, OneOf):
+            self.assign(kids[0], joined(self._with(entry, key, value, bool(kids[1:])) for entry in source.values))
+        elif isinstance(source, Unknown) and len(kids) == 1:
             self.assign(kids[0], Array({0: value}, loose=True))
-        elif not isinstance(whole, (Unknown, Thing)):
-            self.assign(kids[0], self._with(whole, key, value, bool(kids[1:])))
+        elif not isinstance(source, (Unknown, Instance)):
+            self.assign(kids[0], self._with(source, key, value, bool(kids[1:])))
 
-    def _with(self, whole: Any, key: Any, value: Any, named: bool) -> Any:
-        if not isinstance(whole, Array):
-            whole = Array()
-        return whole.with_item("" if named and key is None else key, value)
+    def _with(self, holder: Any, key: Any, value: Any, named: bool) -> Any:
+        if not isinstance(holder, Array):
+            holder = Array()
+        return holder.with_item("" if named and key is None else key, value)
 
     def _take_apart(self, target: Part, value: Any) -> None:
         """``[$a, 'k' => $b] = $value;``"""

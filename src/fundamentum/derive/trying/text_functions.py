@@ -8,7 +8,7 @@ from fundamentum.derive.php_source.functions import FUNCTIONS
 from fundamentum.derive.trying.builtins import BUILTINS, Builtin, bounded, named, of_scalars, simple
 from fundamentum.derive.trying.comparing import number, written
 from fundamentum.derive.trying.machine import Given, Machine
-from fundamentum.derive.trying.values import UNKNOWN, Array, Loaded, Text, Thing, Unknown, lifted, truth
+from fundamentum.derive.trying.values import UNKNOWN, Array, Instance, Loaded, Text, Unknown, lifted, truth
 
 _BLANKS: Final = " \t\n\r\0\x0b"
 MAX_PARTS: Final = 400
@@ -24,13 +24,13 @@ def _stripped(strip: Callable[[str, str], str]) -> Builtin:
     return lambda _, given: given.at(0) if isinstance(given.at(0), Loaded) else lifted(of_one, *given.values[:2])
 
 
-def _parts(whole: Any, size: Any = 1) -> Array:
-    text, step = written(whole), max(int(number(size)), 1)
+def _parts(subject: Any, size: Any = 1) -> Array:
+    text, step = written(subject), max(int(number(size)), 1)
     return Array.of(text[at : at + step] for at in range(0, min(len(text), MAX_PARTS * step), step))
 
 
-def _repeated(whole: Any, times: Any) -> Any:
-    text, most = written(whole), int(number(times))
+def _repeated(subject: Any, times: Any) -> Any:
+    text, most = written(subject), int(number(times))
     return UNKNOWN if len(text) * most > MAX_PARTS else text * most
 
 
@@ -48,12 +48,12 @@ def _shown(_: Machine, given: Given) -> Any:
 
 def _as_table(value: Any) -> Any:
     """A value as JSON has it; ``ValueError`` where that is not known."""
-    if isinstance(value, (Unknown, Thing)) or (isinstance(value, Array) and value.loose):
+    if isinstance(value, (Unknown, Instance)) or (isinstance(value, Array) and value.loose):
         raise ValueError
     if not isinstance(value, Array):
         return simple(value) if value is not None else None
     listed = list(value.items) == list(range(len(value.items)))
-    members = {str(key): _as_table(one) for key, one in list(value.items.items())[:MAX_PARTS]}
+    members = {str(key): _as_table(member) for key, member in list(value.items.items())[:MAX_PARTS]}
     return list(members.values()) if listed else members
 
 

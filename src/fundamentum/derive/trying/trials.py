@@ -191,7 +191,7 @@ class Trial:
             for name in names:
                 run = self._without([name])
                 alone[name] = Told((name,), self.compared(run, (name,)), self.place((name,), run))
-                names += [one for one in self._named() if one not in names]
+                names += [named for named in self._named() if named not in names]
         yield from _beside_others(list(alone.values()))
         for outcome in STRENGTH[:0:-1]:
             left = [
@@ -199,16 +199,16 @@ class Trial:
                 for name, told in alone.items()
                 if weight(told.comes) < weight(Comes(outcome)) and not is_directory(name) and name not in TOOLS
             ]
-            while len(left) > 1 and (found := self._together(left, outcome)) is not None:
-                if len(found.names) > 1:
-                    yield found
-                left = [name for name in left if name not in found.names]
+            while len(left) > 1 and (together := self._together(left, outcome)) is not None:
+                if len(together.names) > 1:
+                    yield together
+                left = [name for name in left if name not in together.names]
 
     def _matters(self, names: Sequence[str]) -> bool:
         """Whether the program does anything otherwise where all of some things are missing."""
         missing = list(names)
         run = self._without(missing)
-        if further := [one for one in self._named() if one not in missing]:
+        if further := [name for name in self._named() if name not in missing]:
             run = self._without(missing + further)
         if self.base.end == ENOUGH:
             return run.end in ENDS  # what else it does otherwise may stand behind what was gone through
@@ -223,14 +223,14 @@ class Trial:
         for _ in range(MAX_FURTHER):
             self._without(missing)
             # What is asked for only where something else is missing.
-            further = [one for one in self._named() if one not in missing and one not in self.base.world.asked]
+            further = [named for named in self._named() if named not in missing and named not in self.base.world.asked]
             missing += further
             if not further:
                 break
         if not self._comes_to(outcome, missing):
             return None
         for name in list(missing):
-            fewer = [one for one in missing if one != name]
+            fewer = [other for other in missing if other != name]
             if fewer and self._comes_to(outcome, fewer):
                 missing = fewer
         run = self._without(missing)

@@ -6,7 +6,7 @@ from typing import Any, Final
 from fundamentum.derive.trying.machine import Break, Continue, Given, Leave
 from fundamentum.derive.trying.objects import Objects
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.values import UNKNOWN, Array, Loaded, OneOf, Thing, Unknown, truth
+from fundamentum.derive.trying.values import UNKNOWN, Array, Instance, Loaded, OneOf, Unknown, truth
 
 MAX_TURNS: Final = 120
 """Turns of one loop."""
@@ -27,25 +27,25 @@ class Turns(Objects):
         parts = part.kids
         if body is None or len(parts) < 3:
             return
-        whole, target = self.evaluate(parts[0]), parts[1]
-        if isinstance(whole, OneOf):
-            self.fork(*(partial(self._turns_over, one, parts[0], target, body) for one in whole.values))
+        source, target = self.evaluate(parts[0]), parts[1]
+        if isinstance(source, OneOf):
+            self.fork(*(partial(self._turns_over, perhaps, parts[0], target, body) for perhaps in source.values))
         else:
-            self._turns_over(whole, parts[0], target, body)
+            self._turns_over(source, parts[0], target, body)
 
-    def _turns_over(self, whole: Any, source: Part, target: Part, body: Part) -> None:
-        if isinstance(whole, Thing) and (held := self.gone_through(whole)) is not None:
-            whole = held
-        if isinstance(whole, Loaded):  # whichever of them: what it is held against is asked for
-            self._turn(target, UNKNOWN, whole, body)
+    def _turns_over(self, looped: Any, source: Part, target: Part, body: Part) -> None:
+        if isinstance(looped, Instance) and (held := self.gone_through(looped)) is not None:
+            looped = held
+        if isinstance(looped, Loaded):  # whichever of them: what it is held against is asked for
+            self._turn(target, UNKNOWN, looped, body)
             return
-        if not isinstance(whole, Array):
-            if isinstance(whole, (Unknown, Thing)):
+        if not isinstance(looped, Array):
+            if isinstance(looped, (Unknown, Instance)):
                 self.fork(lambda: self._turn(target, UNKNOWN, UNKNOWN, body), lambda: None)
             return
         by_reference = "&" in target.text
         before = self.world.answers
-        for turn, (key, value) in enumerate(list(whole.items.items())[:MAX_TURNS]):
+        for turn, (key, value) in enumerate(list(looped.items.items())[:MAX_TURNS]):
             if turn == MANY_TURNS and self.world.answers == before:
                 self.fork(lambda: self._turn(target, UNKNOWN, UNKNOWN, body), lambda: None)
                 return  # nothing is asked for in it
@@ -53,33 +53,35 @@ class Turns(Objects):
                 return
             if by_reference:
                 self._write_back(source, target, key)
-        for value in whole.more if whole.more else [UNKNOWN] if whole.loose else []:
+        for value in looped.more if looped.more else [UNKNOWN] if looped.loose else []:
             self.fork(partial(self._turn, target, UNKNOWN, value, body), lambda: None)
 
-    def gone_through(self, thing: Thing) -> Any:
+    def gone_through(self, instance: Instance) -> Any:
         """What a loop over an object goes through: what its ``getIterator`` gives, or its properties."""
-        method, kind = self.method(thing.kind, "getiterator")
+        method, kind = self.method(instance.kind, "getiterator")
         if method is not None:
-            return self.call_part(method, Given([], {}, {}), thing, kind)
-        if self.method(thing.kind, "valid")[0] is not None:
-            return self._iterated(thing)
-        return Array({name: cell.value for name, cell in thing.members.items()}) if thing.kind.part is None else None
+            return self.call_part(method, Given([], {}, {}), instance, kind)
+        if self.method(instance.kind, "valid")[0] is not None:
+            return self._iterated(instance)
+        return (
+            Array({name: cell.value for name, cell in instance.members.items()}) if instance.kind.part is None else None
+        )
 
-    def _iterated(self, thing: Thing) -> Any:
+    def _iterated(self, instance: Instance) -> Any:
         """What an iterator of the program's own gives, one after the other."""
 
         def called(name: str) -> Any:
-            return self.call_method(thing, name, Given.of())
+            return self.call_method(instance, name, Given.of())
 
-        whole = Array()
+        array = Array()
         called("rewind")
         for _ in range(MAX_TURNS):
             if truth(called("valid")) is not True:
                 break
             key = called("key")
-            whole = whole.with_item(key if isinstance(key, (int, str)) else None, called("current"))
+            array = array.with_item(key if isinstance(key, (int, str)) else None, called("current"))
             called("next")
-        return whole if whole.items else UNKNOWN
+        return array if array.items else UNKNOWN
 
     def _write_back(self, source: Part, target: Part, key: Any) -> None:
         value = target.kids[-1] if target.type == "pair" else target

@@ -85,11 +85,11 @@ class Array:
     def with_item(self, key: Any, value: Any) -> "Array":
         """The same with one member more; a key of None: behind the last."""
         if len(self.items) >= MAX_MEMBERS or isinstance(key, (Unknown, OneOf)):
-            more = [*self.more, value][-MAX_MORE:]
-            return Array(self.items, loose=True, more=more, position=self.position, weight=self.weight)
+            perhaps = [*self.more, value][-MAX_MORE:]
+            return Array(self.items, loose=True, more=perhaps, position=self.position, weight=self.weight)
         items = dict(self.items)
         if key is None:
-            key = max((one for one in items if isinstance(one, int)), default=-1) + 1
+            key = max((item for item in items if isinstance(item, int)), default=-1) + 1
         at = as_key(key)
         weight = self.weight + _weight((value,)) if at not in items else -1
         items[at] = value
@@ -148,7 +148,7 @@ class OneOf:
         return f"one of {self.values}"
 
 
-class Thing:
+class Instance:
     """An object of a class."""
 
     __slots__ = ("born", "kind", "made", "members")
@@ -219,10 +219,10 @@ def truth(value: Any) -> bool | None:
         return None
     if isinstance(value, Array):
         return True if value.items else None if value.loose else False
-    if isinstance(value, (Loaded, Thing, Closure, BoundMethod)):
+    if isinstance(value, (Loaded, Instance, Closure, BoundMethod)):
         return True
     if isinstance(value, OneOf):
-        told = {truth(one) for one in value.values}
+        told = {truth(member) for member in value.values}
         return told.pop() if len(told) == 1 else None
     return value not in (None, False, 0, "", "0", 0.0)
 
@@ -233,23 +233,23 @@ def joined(values: Iterable[Any]) -> Any:
     for value in values:
         if isinstance(value, Unknown):
             return UNKNOWN
-        for one in value.values if isinstance(value, OneOf) else [value]:
-            if not any(one is known or (alike(one, known) and one == known) for known in found):
-                found.append(one)
+        for member in value.values if isinstance(value, OneOf) else [value]:
+            if not any(member is known or (alike(member, known) and member == known) for known in found):
+                found.append(member)
     if len(found) == 1:
         return found[0]
-    if all(isinstance(one, Array) for one in found):
+    if all(isinstance(each, Array) for each in found):
         return _joined_arrays(found)
     return OneOf(found) if len(found) <= MAX_CHOICES else UNKNOWN
 
 
 def _joined_arrays(arrays: list[Array]) -> Array:
     """What is in each of them, and perhaps more."""
-    common = [key for key in arrays[0].items if all(key in one.items for one in arrays)]
-    items = {key: joined(one.items[key] for one in arrays) for key in common}
-    more = [value for one in arrays for key, value in one.items.items() if key not in items]
-    more += [value for one in arrays for value in one.more]
-    return Array(items, loose=any(one.loose for one in arrays), more=more[:MAX_MORE])
+    common = [key for key in arrays[0].items if all(key in array.items for array in arrays)]
+    items = {key: joined(array.items[key] for array in arrays) for key in common}
+    perhaps = [value for array in arrays for key, value in array.items.items() if key not in items]
+    perhaps += [value for array in arrays for value in array.more]
+    return Array(items, loose=any(array.loose for array in arrays), more=perhaps[:MAX_MORE])
 
 
 def alike(first: Any, second: Any) -> bool:
@@ -263,7 +263,7 @@ def lifted(function: Callable[..., Any], *values: Any) -> Any:
         if isinstance(value, Unknown):
             return UNKNOWN
         if isinstance(value, OneOf):
-            return joined(lifted(function, *values[:at], one, *values[at + 1 :]) for one in value.values)
+            return joined(lifted(function, *values[:at], member, *values[at + 1 :]) for member in value.values)
     try:
         return function(*values)
     except (ArithmeticError, LookupError, TypeError, ValueError, re.error):

@@ -85,10 +85,12 @@ class Looks:
         for _ in range(MAX_LOOKED):
             if not left:
                 return False
-            one = left.pop()
-            if isinstance(one, (Array, tuple)):
-                left += itertools.islice(one.items.values() if isinstance(one, Array) else one, MAX_COMPARED)
-            elif self.text in one if isinstance(one, str) else one == self.number and type(one) is int:
+            operand = left.pop()
+            if isinstance(operand, (Array, tuple)):
+                left += itertools.islice(
+                    operand.items.values() if isinstance(operand, Array) else operand, MAX_COMPARED
+                )
+            elif self.text in operand if isinstance(operand, str) else operand == self.number and type(operand) is int:
                 return True
         return False
 

@@ -24,11 +24,11 @@ from fundamentum.derive.trying.values import (
     Array,
     BoundMethod,
     Closure,
+    Instance,
     Kind,
     Loaded,
     OneOf,
     Text,
-    Thing,
     lifted,
 )
 from fundamentum.derive.trying.versions import Looks, Version
@@ -131,21 +131,21 @@ class World:
         self.answers += name != PHP and not name.startswith(DIRECTIVE)
         return name not in self.lacks
 
-    def held(self, machine: Machine, whole: Loaded, value: Any) -> Any:
+    def held(self, machine: Machine, extension: Loaded, value: Any) -> Any:
         """Whether a list of what the server has holds something."""
         if not isinstance(value, str):
             self.opened(machine)
             return UNKNOWN
         if not _NAME.fullmatch(value):
-            return whole.absent  # several names in one text
+            return extension.absent  # several names in one text
         part = machine.place
-        if whole.kind == "function":
+        if extension.kind == "function":
             name = stands_for(value)
         else:
-            name = extension_called(f"{'pdo_' if whole.kind == 'driver' else ''}{value}".encode("utf-8", "replace"))
+            name = extension_called(f"{'pdo_' if extension.kind == 'driver' else ''}{value}".encode("utf-8", "replace"))
         if not name:
             return UNKNOWN
-        return self.ask(machine, name, part, value) is not whole.absent
+        return self.ask(machine, name, part, value) is not extension.absent
 
     def answer(self, machine: Machine, name: str, given: Given, part: Part) -> Any:
         """What one of PHP's functions tells of the server; ``NotImplemented``: it tells nothing of it."""
@@ -158,7 +158,7 @@ class World:
             may = self._writable(machine, value, part)
             if name != directories.RIGHTS:
                 return may
-            return lifted(lambda one: directories.ALL_RIGHTS if one else directories.NO_RIGHTS, may)
+            return lifted(lambda allowed: directories.ALL_RIGHTS if allowed else directories.NO_RIGHTS, may)
         if name == "php_sapi_name":
             return self._interface()
         if name == "get_loaded_extensions":
@@ -173,7 +173,7 @@ class World:
             return self._beneath(machine, name, part)
         if name in ("ini_get", "get_cfg_var"):
             if isinstance(value, OneOf):
-                return lifted(lambda one: self._setting(machine, one, part), value)
+                return lifted(lambda setting: self._setting(machine, setting, part), value)
             return self._setting(machine, value, part)
         return NotImplemented
 
@@ -199,7 +199,7 @@ class World:
     def _writable(self, machine: Machine, value: Any, part: Part) -> Any:
         """Whether the program may write to a directory."""
         if isinstance(value, OneOf):
-            return lifted(lambda one: self._writable(machine, one, part), value)
+            return lifted(lambda path: self._writable(machine, path, part), value)
         above = part.function_above
         ends = above is not None and _ENDS.search(above.text) is not None
         if not isinstance(value, str) and (ends or looks_at_requirements(machine.frame.code.path, "")):
@@ -223,18 +223,18 @@ class World:
             return True
         if kind == "constant" and _OF_TESTS.search(value) and not machine.program.defines(kind, value):
             return False
-        found = asked_for(kind, value)
-        if not found and (of_php := self._of_php_itself(machine, kind, value, part)) is not None:
+        extensions = asked_for(kind, value)
+        if not extensions and (of_php := self._of_php_itself(machine, kind, value, part)) is not None:
             return of_php
-        if not found:
+        if not extensions:
             plain = value.lstrip("\\").rpartition("\\")[2]
             own = kind in ("function", "class") and machine.program.defines(kind, plain)
             # No function is called as an extension is: ``is_callable('curl')`` where a row is either.
             return True if own else False if name == "is_callable" and asked_for("extension", value) else UNKNOWN
-        asked = [self.ask(machine, one, part, value) for one in found]
+        asked = [self.ask(machine, extension, part, value) for extension in extensions]
         there = any(asked)
         if name == "phpversion":
-            version = self._tells(machine, f"{beneath.EXTENSION}{found[0]}", part)
+            version = self._tells(machine, f"{beneath.EXTENSION}{extensions[0]}", part)
             return (version or beneath.dotted(beneath.OF_EXTENSION)) if there else False
         if there and kind == "function" and (feature := beneath.OF_FEATURES.get(value.lstrip("\\").lower())):
             return self._tells(machine, feature, part) is None
@@ -285,11 +285,11 @@ class World:
         if name == "reflectionextension" and isinstance(given.at(0), str):
             extension = extension_called(given.at(0).encode("utf-8", "replace"))
             if extension and not self.ask(machine, extension, part, given.at(0)):
-                raise Thrown(Thing(Kind("reflectionexception", None, None, whole=True), made=True), part)
+                raise Thrown(Instance(Kind("reflectionexception", None, None, whole=True), made=True), part)
             return UNKNOWN
         if name in _OF_NAMES and isinstance(given.at(0), str):
             if self._checked(machine, _OF_NAMES[name], given.at(0), part) is False:
-                raise Thrown(Thing(Kind("reflectionexception", None, None, whole=True), made=True), part)
+                raise Thrown(Instance(Kind("reflectionexception", None, None, whole=True), made=True), part)
             return UNKNOWN
         return NotImplemented
 
@@ -308,7 +308,9 @@ class World:
             if not name.isupper():
                 return extension not in self.lacks
             if not self.ask(machine, extension, part):
-                raise Thrown(Thing(Kind("error", None, None, whole=True), made=True), part)  # no constant of that name
+                raise Thrown(
+                    Instance(Kind("error", None, None, whole=True), made=True), part
+                )  # no constant of that name
             return True
 
         return beneath.of_php(name, there, lambda what: self._tells(machine, what, part))

@@ -12,18 +12,18 @@ _AROUND: Final = " ,;|:\t\r\n"
 _PATTERN: Final = re.compile(r"^\W*(?:\\[bsWw]\W*)?(\w+?)(?:\\[bsWw]\W*)?\W*[imux]*$")
 
 
-def _held(machine: Machine, whole: Loaded, name: Any) -> Any:
+def _held(machine: Machine, extension: Loaded, name: Any) -> Any:
     if not isinstance(name, str):
-        return machine.world.held(machine, whole, name)
+        return machine.world.held(machine, extension, name)
     plain = name.strip(_AROUND)
-    return machine.world.held(machine, whole, Text.at(plain, name.part) if isinstance(name, Text) else plain)
+    return machine.world.held(machine, extension, Text.at(plain, name.part) if isinstance(name, Text) else plain)
 
 
 def _looking(otherwise: Builtin | None) -> Builtin:
     def looked(machine: Machine, given: Given) -> Any:
-        whole = given.at(0)
-        if isinstance(whole, Loaded):
-            return _held(machine, whole, given.at(1))
+        source = given.at(0)
+        if isinstance(source, Loaded):
+            return _held(machine, source, given.at(1))
         return otherwise(machine, given) if otherwise is not None else UNKNOWN
 
     return looked
@@ -31,20 +31,20 @@ def _looking(otherwise: Builtin | None) -> Builtin:
 
 def _matching(otherwise: Builtin) -> Builtin:
     def matched(machine: Machine, given: Given) -> Any:
-        pattern, whole = given.at(0), given.at(1)
-        if not isinstance(whole, Loaded):
+        pattern, source = given.at(0), given.at(1)
+        if not isinstance(source, Loaded):
             return otherwise(machine, given)
         match = _PATTERN.match(pattern) if isinstance(pattern, str) else None
-        return _held(machine, whole, match[1]) if match else UNKNOWN
+        return _held(machine, source, match[1]) if match else UNKNOWN
 
     return matched
 
 
 def _comparing(otherwise: Builtin | None) -> Builtin:
     def compared(machine: Machine, given: Given) -> Any:
-        for whole, name in ((given.at(0), given.at(1)), (given.at(1), given.at(0))):
-            if isinstance(whole, Loaded):
-                return lifted(lambda held: 0 if held else 1, _held(machine, whole, name))
+        for source, name in ((given.at(0), given.at(1)), (given.at(1), given.at(0))):
+            if isinstance(source, Loaded):
+                return lifted(lambda held: 0 if held else 1, _held(machine, source, name))
         return otherwise(machine, given) if otherwise is not None else UNKNOWN
 
     return compared

@@ -32,13 +32,13 @@ def written_to(machine: Machine, name: str, part: Part, given: Given) -> str:
         return ""
     if name == "error_log" and given.at(1) != 3:
         return ""
-    whole: Any = given.at(at)
-    if isinstance(whole, OneOf):
-        whole = next((value for value in whole.values if isinstance(value, str)), None)
-    path = whole if isinstance(whole, str) else known_beginning(machine, parts[at])
+    target: Any = given.at(at)
+    if isinstance(target, OneOf):
+        target = next((value for value in target.values if isinstance(value, str)), None)
+    path = target if isinstance(target, str) else known_beginning(machine, parts[at])
     if not path.startswith(f"{HERE}/"):
         return ""
-    if not isinstance(whole, str) or name not in _OF_DIRECTORIES:
+    if not isinstance(target, str) or name not in _OF_DIRECTORIES:
         path = path.rpartition("/")[0]
     directory = posixpath.normpath(path.removeprefix(HERE).lstrip("/"))
     inside = directory != "." and not directory.startswith("..") and _PATH.fullmatch(directory)

@@ -24,7 +24,7 @@ def advised_php(php: Entry | None, told: Iterable[Entry]) -> Iterator[Entry]:
 
 def advised_by_itself(said: Statements) -> Iterator[Entry]:
     """What the program itself advises: the highest first."""
-    for bound in sorted(said.advised, key=lambda one: tuple(map(int, one.version.split("."))), reverse=True):
+    for bound in sorted(said.advised, key=lambda bound: tuple(map(int, bound.version.split("."))), reverse=True):
         place = Place(bound.path, bound.line, bound.what, "the program advises it")
         branch = ".".join([*bound.version.split("."), "0"][:2])
         yield advised_branch(f"{branch}+", "the program itself advises it", place)

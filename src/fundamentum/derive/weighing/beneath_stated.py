@@ -8,7 +8,7 @@ from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.beside.platform_packages import Demand
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
-from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.derive.weighing.evidence import Evidence
 from fundamentum.model.constraints import EVERYTHING, intervals
 from fundamentum.model.needs_value import Level
 
@@ -19,17 +19,17 @@ BENEATH: Final = ("library", "extension", "feature", "build", "absent")
 """Kinds of wishes that are of what lies beneath."""
 
 
-def stated_beneath(whole: Whole, required: Collection[str]) -> Iterator[Demand]:
+def stated_beneath(evidence: Evidence, required: Collection[str]) -> Iterator[Demand]:
     """What the application's own files state.
 
     ``required``: extensions that are; what lies beneath others is no more than advised.
     """
-    for path, facts in sorted(whole.facts.items()):
-        if whole.files[path].part != "own":
+    for path, facts in sorted(evidence.facts.items()):
+        if evidence.files[path].part != "own":
             continue
         for wish in facts.wishes:
-            if wish.kind in BENEATH and (found := _demand(path, wish, required)) is not None:
-                yield found
+            if wish.kind in BENEATH and (demand := _demand(path, wish, required)) is not None:
+                yield demand
 
 
 def _demand(path: str, wish: Wish, required: Collection[str]) -> Demand | None:

@@ -19,7 +19,7 @@ from fundamentum.derive.trying.requests import PAGE
 from fundamentum.derive.trying.running import Running
 from fundamentum.derive.trying.runs import ENDS, Run
 from fundamentum.derive.trying.worlds import World
-from fundamentum.derive.weighing.evidence import MANY, Whole
+from fundamentum.derive.weighing.evidence import MANY, Evidence
 from fundamentum.untrusted.files import read_below
 
 _HEAD: Final = 8192
@@ -85,26 +85,28 @@ def refuses_pages(head: bytes) -> bool:
     Patience.begin()
     program = Program([SourceFile("-", len(head), "own")], {}, lambda _: head)
     with suppress(RecursionError):
-        page, script = (Run(program, way, World(interface=one)) for one in (PAGE, COMMAND))
+        page, script = (Run(program, way, World(interface=interface)) for interface in (PAGE, COMMAND))
         ends = page.end in ENDS or (page.left_at is not None and page.left_at.function_above is None)
         return ends and page.ended_at is not script.ended_at
     return False
 
 
-def for_the_command_line(is_script: Scripts, entries: list[Entry], whole: Whole, callers: Callers) -> list[Entry]:
+def for_the_command_line(is_script: Scripts, entries: list[Entry], evidence: Evidence, callers: Callers) -> list[Entry]:
     """The extensions, those marked of which every use stands in a script, or is reached from scripts alone."""
 
     def from_scripts(path: str, place: Reaching, _: str) -> Guard:
         return "checked" if COMMAND_LINE in place.names or is_script(path) else ""
 
     def only(entry: Entry) -> bool:
-        if entry.kind != "extension" or any(whole.stated(name) for name in entry.names):
+        if entry.kind != "extension" or any(evidence.stated(name) for name in entry.names):
             return False  # a manifest speaks for the whole application
-        uses = [(use, name) for name in entry.names for use in whole.uses(name) if use.counts]
+        uses = [(use, name) for name in entry.names for use in evidence.uses(name) if use.counts]
         aside = [COMMAND_LINE in use.use.names or is_script(use.file.path) for use, _ in uses]
         if not uses:
             return any(
-                file.part == "own" and check.command_line for name in entry.names for file, check in whole.checks(name)
+                file.part == "own" and check.command_line
+                for name in entry.names
+                for file, check in evidence.checks(name)
             )
         if all(aside) or not (any(aside) or _OF_SCRIPTS.issuperset(entry.names)):
             return all(aside)

@@ -33,7 +33,7 @@ from fundamentum.derive.weighing.advised_php import advised_by_itself, advised_p
 from fundamentum.derive.weighing.beneath_stated import stated_beneath
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
 from fundamentum.derive.weighing.database_versions import versions_stated, with_versions
-from fundamentum.derive.weighing.evidence import Whole, extensions_seen
+from fundamentum.derive.weighing.evidence import Evidence, extensions_seen
 from fundamentum.derive.weighing.levels import entries
 from fundamentum.derive.weighing.pages import pages_that_end
 from fundamentum.derive.weighing.surroundings import surroundings
@@ -58,35 +58,35 @@ def conclude(
     remarks = [*tree.remarks, *manifest.remarks, *without_libraries(tree)]
     scanned = scan.finished(progress, remarks, budget)
     parsing = Parsing(scan.workers, scanned, progress, budget, everything=everything)
-    whole = Whole(scanned, parsing.facts, manifest)
+    evidence = Evidence(scanned, parsing.facts, manifest)
     is_script, callers = Scripts(tree.root), Callers(parsing.each, scan.files)
     with suppress(Spent):
         parsing.first()
         parsing.add(tried(tree.root, parsing.each, scan.workers.map, scan.files, budget.ends))
         budget.tick()
         parsing.facts.update(with_endings(parsing.each, scan.files, parsing.facts))
-        _settle(whole, parsing, callers, is_script)
+        _settle(evidence, parsing, callers, is_script)
     # Where manifests tell what the libraries accept, nothing else is needed for that.
     of_libraries = manifest.accepted == (EVERYTHING,)
     stated = statements(tree.base, scan.files, parsing.facts, of_libraries=of_libraries)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
-    php, lowest, differing = php_of(parsing, whole, callers, manifest, stated, tree.base)
-    whole.offered = offered_databases(tree.root, tree.base)
+    php, lowest, differing = php_of(parsing, evidence, callers, manifest, stated, tree.base)
+    evidence.offered = offered_databases(tree.root, tree.base)
     seen = extensions_seen(scanned, parsing.facts, manifest)
-    called = _called(whole, libraries)
-    needed, left_out = entries(whole, [judge(whole, extension, called) for extension in seen], lowest)
-    needed = for_the_command_line(is_script, needed, whole, callers)
+    called = _called(evidence, libraries)
+    needed, left_out = entries(evidence, [judge(evidence, extension, called) for extension in seen], lowest)
+    needed = for_the_command_line(is_script, needed, evidence, callers)
     php = _told_beside(tree, php, needed)
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
     required = {name for entry in needed if entry.level == "required" for name in entry.names}
-    around = list(surroundings(needed, wished(tree, whole, parsing.each, is_script)))
+    around = list(surroundings(needed, wished(tree, evidence, parsing.each, is_script)))
     asked_modules = {entry.names for entry in around if entry.kind == "web_module"}
     others = [
-        *with_demands(needed, [*manifest.demands, *stated_beneath(whole, required)]),
-        *_loaders(whole),
+        *with_demands(needed, [*manifest.demands, *stated_beneath(evidence, required)]),
+        *_loaders(evidence),
         *around,
         *(entry for entry in web_modules(tree.root, tree.others) if entry.names not in asked_modules),
     ]
@@ -98,7 +98,7 @@ def conclude(
         php, [*advised_by_itself(stated), *said.preferred, *branch_of_container(tree.root, tree.base)]
     )
     needs = [*([php] if php else []), *advised, *with_versions(around_it, versions)]
-    remarks += _broken(whole)
+    remarks += _broken(evidence)
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
     return Derived(
         _clean_name(name), manifest.version, tuple(needs), tuple(left_out), len(scan.files),
@@ -116,11 +116,11 @@ def _told_beside(tree: Tree, php: Entry | None, needed: list[Entry]) -> Entry | 
     return php
 
 
-def _broken(whole: Whole) -> list[str]:
+def _broken(evidence: Evidence) -> list[str]:
     """What there is to say of files of the application's own that the parser does not take as a whole."""
-    broken = [path for path, facts in whole.facts.items() if facts.broken and whole.files[path].part == "own"]
-    more = f", and {len(broken) - 1} more" if broken[1:] else ""
-    return [f"{broken[0]} cannot be parsed as a whole{more}"] if broken else []
+    broken = [path for path, facts in evidence.facts.items() if facts.broken and evidence.files[path].part == "own"]
+    and_more = f", and {len(broken) - 1} more" if broken[1:] else ""
+    return [f"{broken[0]} cannot be parsed as a whole{and_more}"] if broken else []
 
 
 _BESIDE: Final = (chosen_drivers, written_for, packaged_with, asked_in_scripts)
@@ -129,41 +129,44 @@ _ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
 """Of which every use counts: whether they can stand for each other depends on all of them."""
 
 
-def _settle(whole: Whole, parsing: Parsing, callers: Callers, is_script: Scripts) -> None:
+def _settle(evidence: Evidence, parsing: Parsing, callers: Callers, is_script: Scripts) -> None:
     """Parse on until nothing can change; from where code is reached may tell that more has to be parsed."""
-    whole.pages = pages_that_end(parsing.facts, whole.files, is_script, callers.included)
+    evidence.pages = pages_that_end(parsing.facts, evidence.files, is_script, callers.included)
     before: Reached | None = None
-    while before != whole.reached:
-        parsing.settle(functools.partial(_settled, whole, is_script))
+    while before != evidence.reached:
+        parsing.settle(functools.partial(_settled, evidence, is_script))
         asked = {check.extension for facts in parsing.facts.values() for check in facts.checks}
-        before, whole.reached = whole.reached, callers.reached(whole.unguarded(asked), asked, whole.protects)
+        before, evidence.reached = (
+            evidence.reached,
+            callers.reached(evidence.unguarded(asked), asked, evidence.protects),
+        )
 
 
-def _settled(whole: Whole, is_script: Scripts, extension: str, left: Sequence[Scanned]) -> bool:
+def _settled(evidence: Evidence, is_script: Scripts, extension: str, left: Sequence[Scanned]) -> bool:
     """Whether no file that is left could change the level.
 
     So it is where a manifest requires it; where pages use it without a check, and no place asks for it; and where the
     files that are left are too few to outnumber those that use it without a check, or those that use it behind one.
     """
-    if any(statement.level == "required" for statement in whole.stated(extension)):
+    if any(statement.level == "required" for statement in evidence.stated(extension)):
         return True
-    plain, protected = whole.standing(extension)
+    plain, protected = evidence.standing(extension)
     if extension in _ALL_COUNT or all(map(is_script, plain | protected)):
         return False
-    if not whole.checks(extension):
+    if not evidence.checks(extension):
         return len(plain) > 1
     others = sum(scanned.file.part in ("own", "optional") for scanned in left)
     return len(plain) > len(protected) + others or (
-        len(protected) >= len(plain) + others and not whole.central(extension)
+        len(protected) >= len(plain) + others and not evidence.central(extension)
     )
 
 
-def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:
+def _called(evidence: Evidence, libraries: LibraryNames) -> frozenset[str]:
     """Bundled libraries that something outside them names.  Those of a package manager are loaded by name and count."""
-    stated = whole.manifest.stated
-    bundled = {scanned.file.library for scanned in whole.scanned if scanned.file.library}
+    stated = evidence.manifest.stated
+    bundled = {scanned.file.library for scanned in evidence.scanned if scanned.file.library}
     called = {library for library in bundled if any(library.endswith(name) for name in stated)}
-    for scanned in whole.scanned:
+    for scanned in evidence.scanned:
         if scanned.file.part in ("own", "optional"):
             for names in (libraries.classes, libraries.directories):
                 for name in scanned.words & names.keys():
@@ -171,13 +174,13 @@ def _called(whole: Whole, libraries: LibraryNames) -> frozenset[str]:
     return frozenset(called)
 
 
-def _loaders(whole: Whole) -> Iterable[Entry]:
-    found: dict[str, list[str]] = defaultdict(list)
-    for path, facts in whole.facts.items():
+def _loaders(evidence: Evidence) -> Iterable[Entry]:
+    loaders: dict[str, list[str]] = defaultdict(list)
+    for path, facts in evidence.facts.items():
         if facts.loader:
-            found[facts.loader].append(path)
-    for name, paths in sorted(found.items()):
-        needed = [path for path in paths if whole.files[path].part == "own"]
+            loaders[facts.loader].append(path)
+    for name, paths in sorted(loaders.items()):
+        needed = [path for path in paths if evidence.files[path].part == "own"]
         rule = "one encoded file asks for it" if len(paths) == 1 else f"{len(paths)} encoded files ask for it"
         rule += "" if needed else ", in a part that is chosen"
         places = tuple(Place(path, 1, "an encoded file") for path in sorted(needed or paths)[:12])

@@ -42,11 +42,11 @@ _SAME: Final = {"postgres": "postgresql", "pgsql": "postgresql"}
 
 def versions_stated(each: Each, files: Sequence[SourceFile], said: Iterable[Entry]) -> Versions:
     """What the program says in its own files, and for products of which it says nothing what documents do."""
-    found: dict[str, tuple[str, Place]] = {}
+    versions: dict[str, tuple[str, Place]] = {}
     for entry in said:
         if entry.kind == "database":
             for product, version in _LOWER.findall(entry.value):
-                found.setdefault(product, (version, entry.places[0]))
+                versions.setdefault(product, (version, entry.places[0]))
     own = [file for file in files if file.part == "own"]
     told: dict[str, tuple[str, Place]] = {}
     for file, stated in each(_versions_in, own, None):
@@ -54,23 +54,23 @@ def versions_stated(each: Each, files: Sequence[SourceFile], said: Iterable[Entr
             known = told.get(product)
             if known is None or _number(version) > _number(known[0]):
                 told[product] = version, Place(file.path, line, f"{product} {version}", "the program states it")
-    return found | told
+    return versions | told
 
 
 def _versions_in(data: bytes, _: object) -> list[tuple[str, str, int]]:
     """Product, version and line, for each version of a database that one file asks for."""
     lowered = data.lower()
-    found = database_gates.gates(data) if database_gates.speaks(data) else []
+    versions = database_gates.gates(data) if database_gates.speaks(data) else []
     named = any(word in lowered for word in (b"requir", b"minim", b"_min", b"lowest"))
     if named and any(word in lowered for word in _PRODUCTS):
-        found += _rows(data)
-    return found
+        versions += _rows(data)
+    return versions
 
 
 def _rows(data: bytes) -> Iterator[tuple[str, str, int]]:
     lowered = data.lower()
-    found = (match for pattern, words in _NAMED for match in matching(pattern, words, lowered, data))
-    named = ((match, data.count(b"\n", 0, match.start()) + 1) for match in found)
+    matches = (match for pattern, words in _NAMED for match in matching(pattern, words, lowered, data))
+    named = ((match, data.count(b"\n", 0, match.start()) + 1) for match in matches)
     in_tables = ((match, at) for _, match, at in rows(matching(_TABLE, (b"requir", b"minim"), lowered, data), _ROW))
     for match, at in itertools.chain(named, in_tables):
         product = match["product"].decode().lower()

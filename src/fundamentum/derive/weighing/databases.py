@@ -9,7 +9,7 @@ from fundamentum.catalog import extension_gone
 from fundamentum.derive.beside.configuration_samples import CHOSEN
 from fundamentum.derive.families import LIVE_ON, words_for
 from fundamentum.derive.weighing.drivers import DRIVERISH
-from fundamentum.derive.weighing.evidence import Seen, Whole
+from fundamentum.derive.weighing.evidence import Evidence, Seen
 from fundamentum.derive.weighing.weigh import Verdict
 from fundamentum.model.needs_value import Level
 
@@ -30,24 +30,24 @@ Group = tuple[Level, list[Verdict], str]
 """Extensions of which any one is enough, with the level and the reason for it."""
 
 
-def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[Group]:
+def alternative_databases(members: Sequence[Verdict], evidence: Evidence) -> Iterator[Group]:
     """An application that can use several databases needs one of them; one that can use only one needs that."""
     if any(member.stated and member.level == "required" for member in members):
         return
     uses = {
-        member.extension: [use for use in whole.uses(member.extension) if use.file.part in ("own", "optional")]
+        member.extension: [use for use in evidence.uses(member.extension) if use.file.part in ("own", "optional")]
         for member in members
         if not extension_gone(member.extension, "99.0") or member.extension in LIVE_ON
     }
     used = [member for member in members if uses.get(member.extension)]
-    current = _deciding(used, uses, whole)
+    current = _deciding(used, uses, evidence)
     for verdict in used:
         if verdict not in current and verdict.level == "required":
             yield "recommended", [verdict], "only single tools use it"
     plain = [verdict for verdict in current if verdict.plain]
     vendors = {_vendor(verdict.extension) for verdict in plain or current}
-    if not plain and (others := _offered_beside(current, vendors, uses, whole)):
-        level: Level = "required" if _needed(current, vendors, uses, whole) else "recommended"
+    if not plain and (others := _offered_beside(current, vendors, uses, evidence)):
+        level: Level = "required" if _needed(current, vendors, uses, evidence) else "recommended"
         yield level, [*current, *others], "its configuration offers these: any one will do"
         return
     with_choice = _chosen_beside(current, plain, uses)
@@ -56,7 +56,7 @@ def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[
         return
     if not current or (plain and len(vendors) == 1):
         return  # one is used everywhere; what else there is belongs to parts that are chosen
-    level = "required" if plain or _needed(current, vendors, uses, whole) else "recommended"
+    level = "required" if plain or _needed(current, vendors, uses, evidence) else "recommended"
     if len(current) > 1:
         yield level, current, _ANY
     elif level == "required":
@@ -64,21 +64,21 @@ def alternative_databases(members: Sequence[Verdict], whole: Whole) -> Iterator[
 
 
 def _offered_beside(
-    current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequence[Seen]], whole: Whole
+    current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequence[Seen]], evidence: Evidence
 ) -> list[Verdict]:
     """What samples of the configuration offer of other vendors, where these alone speak of databases."""
-    samples = {place.path for place in whole.offered.values()}
+    samples = {place.path for place in evidence.offered.values()}
     if any(use.file.path not in samples for verdict in current for use in uses[verdict.extension]):
         return []
-    others = {name: place for name, place in whole.offered.items() if _vendor(name) not in vendors}
+    others = {name: place for name, place in evidence.offered.items() if _vendor(name) not in vendors}
     return [Verdict(name, "recommended", CHOSEN, (place,), 1) for name, place in others.items()] if current else []
 
 
-def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]], whole: Whole) -> list[Verdict]:
+def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]], evidence: Evidence) -> list[Verdict]:
     """Those whose use has weight, unless none has: what single tools use has none, nor what is experimental."""
 
     def light(path: str) -> bool:
-        return _TOOL.search(path) is not None or whole.facts[path].unfinished
+        return _TOOL.search(path) is not None or evidence.facts[path].unfinished
 
     return [member for member in members if not all(light(use.file.path) for use in uses[member.extension])] or members
 
@@ -93,12 +93,12 @@ def _chosen_beside(current: list[Verdict], plain: list[Verdict], uses: Mapping[s
     ]
 
 
-def _needed(current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequence[Seen]], whole: Whole) -> bool:
+def _needed(current: list[Verdict], vendors: set[str], uses: Mapping[str, Sequence[Seen]], evidence: Evidence) -> bool:
     """Whether the application makes no sense without a database, though each of its uses is chosen."""
     every = [use for verdict in current for use in uses[verdict.extension]]
     if all(use.guard in ("checked", "caught") for use in every):
         return False
-    connects = any(use.plain and use.use.kind == "class" for use in whole.uses("pdo"))
+    connects = any(use.plain and use.use.kind == "class" for use in evidence.uses("pdo"))
     if all(_OF_DATABASES.search(use.file.path) for use in every) or _beside_each_other(uses):
         return True
     if len(vendors) > 1:
@@ -115,9 +115,9 @@ def _chosen_in_one_place(uses: Mapping[str, Sequence[Seen]]) -> bool:
     """Whether one function chooses between the databases of several vendors: that is where it connects."""
     vendors: dict[tuple[str, str, str], set[str]] = defaultdict(set)
     for extension, seen in uses.items():
-        for one in seen:
-            if one.file.part == "own" and one.guard in _CHOSEN and not one.driver and not _of_one_service(one):
-                vendors[one.file.path, one.use.scope, one.use.function].add(_vendor(extension))
+        for use in seen:
+            if use.file.part == "own" and use.guard in _CHOSEN and not use.driver and not _of_one_service(use):
+                vendors[use.file.path, use.use.scope, use.use.function].add(_vendor(extension))
     return any(len(chosen) > 1 for chosen in vendors.values())
 
 

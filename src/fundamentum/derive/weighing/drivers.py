@@ -69,8 +69,8 @@ class Drivers:
                 tail = "(?=/)" if start + len(part) < len(path) else r"(?=\n)"
                 bare = not before.strip("._-") and not after.rsplit(".", 1)[0].strip("._-")
                 between = "[A-Za-z0-9]+" if bare else "[A-Za-z0-9_-]+"
-                whole = f"({re.escape(before)}{between}{re.escape(after)})"
-                pattern = re.compile(f"\n{re.escape(path[:start])}{whole}{tail}")
+                shape = f"({re.escape(before)}{between}{re.escape(after)})"
+                pattern = re.compile(f"\n{re.escape(path[:start])}{shape}{tail}")
                 siblings = {match[1].lower() for match in pattern.finditer(self._below(path[:start]))}
                 siblings.discard(part.lower())
                 if any(other in sibling for sibling in siblings for other in rivals(extension)):

@@ -61,7 +61,7 @@ MANY_CHECKS: Final = 4
 """Extensions of which a file tells something when they are missing: it is there to look at what is required."""
 
 
-class Whole:
+class Evidence:
     """The facts of all files together.  What depends on all of them is settled when it is first asked for."""
 
     def __init__(
@@ -77,7 +77,7 @@ class Whole:
         """Files, each a page among others, with the extension without which it ends."""
         self.offered: Mapping[str, result.Place] = {}
         """Databases that samples of the configuration offer."""
-        self.files = {one.file.path: one.file for one in scanned}
+        self.files = {file.file.path: file.file for file in scanned}
         self.facts = facts
         self.manifest = manifest
         self._uses: dict[str, list[tuple[str, Use]]] = defaultdict(list)
@@ -99,17 +99,17 @@ class Whole:
     @cached_property
     def driver(self) -> Drivers:
         """Whether a file or class is one of several ways to do a thing."""
-        return Drivers(self.files, lambda name: {one.file.path for one in self._speaking.get(name, ())})
+        return Drivers(self.files, lambda name: {file.file.path for file in self._speaking.get(name, ())})
 
     @cached_property
     def named_checks(self) -> Mapping[str, frozenset[str]]:
         """Functions and constants that hold the result of a check → the extensions."""
-        found: dict[str, set[str]] = defaultdict(set)
+        by_place: dict[str, set[str]] = defaultdict(set)
         for facts in self.facts.values():
             for name, extension in facts.check_names:
                 if name.endswith("()") or name.isupper():
-                    found[name].add(extension)
-        return {name: frozenset(extensions) for name, extensions in found.items()}
+                    by_place[name].add(extension)
+        return {name: frozenset(extensions) for name, extensions in by_place.items()}
 
     @property
     def defined_functions(self) -> set[str]:
@@ -255,11 +255,11 @@ class Whole:
 
     @cached_property
     def _speaking(self) -> Mapping[str, Sequence[Scanned]]:
-        found: dict[str, list[Scanned]] = defaultdict(list)
+        by_extension: dict[str, list[Scanned]] = defaultdict(list)
         for scanned in self.scanned:
             for extension in scanned.extensions:
-                found[extension].append(scanned)
-        return found
+                by_extension[extension].append(scanned)
+        return by_extension
 
     def stated(self, extension: str) -> list[Stated]:
         """What manifests say."""
@@ -271,8 +271,8 @@ _ENDING: Final = ("exits", "listed-required")
 
 def extensions_seen(scanned: Iterable[Scanned], facts: Mapping[str, FileFacts], manifest: Manifest) -> list[str]:
     """Every extension of which something speaks."""
-    found = {extension for one in scanned if one.file.part != "aside" for extension in one.extensions}
+    seen = {extension for file in scanned if file.file.part != "aside" for extension in file.extensions}
     for fact in facts.values():
-        found |= {check.extension for check in fact.checks} | {e for use in fact.uses for e in use.extensions}
-    found |= {statement.extension for statement in manifest.statements}
-    return sorted(found)
+        seen |= {check.extension for check in fact.checks} | {e for use in fact.uses for e in use.extensions}
+    seen |= {statement.extension for statement in manifest.statements}
+    return sorted(seen)

@@ -11,7 +11,7 @@ from fundamentum.catalog.words import said
 from fundamentum.derive.families import FAMILIES, LIVE_ON
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.weighing.databases import alternative_databases
-from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.derive.weighing.evidence import Evidence
 from fundamentum.derive.weighing.weigh import MAX_PLACES, Verdict
 from fundamentum.model.needs_value import Level
 
@@ -24,7 +24,7 @@ _IMPLIED: Final = {
 """Always there where one of the others is: naming it would add nothing."""
 
 
-def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[list[Entry], list[Entry]]:
+def entries(evidence: Evidence, verdicts: Sequence[Verdict], lowest: str) -> tuple[list[Entry], list[Entry]]:
     """The needs, alternatives put together, and what was seen and is none."""
     by_name = {verdict.extension: verdict for verdict in verdicts}
     left_out: list[Entry] = []
@@ -37,7 +37,7 @@ def entries(whole: Whole, verdicts: Sequence[Verdict], lowest: str) -> tuple[lis
     out = list(_any_one_of(by_name))
     for title, family in FAMILIES.items():
         members = [by_name[name] for name in family if name in by_name]
-        for group in _groups(title, members, whole):
+        for group in _groups(title, members, evidence):
             names = tuple(verdict.extension for verdict in group[1])
             out.append(_entry(names, group[0], group[2], group[1]))
             for name in names:
@@ -79,14 +79,14 @@ def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:
             yield replace(entry, names=names)
 
 
-def _groups(title: str, members: list[Verdict], whole: Whole) -> Iterable[tuple[Level, list[Verdict], str]]:
+def _groups(title: str, members: list[Verdict], evidence: Evidence) -> Iterable[tuple[Level, list[Verdict], str]]:
     """Members of a family that stand for each other."""
     loose = [member for member in members if not member.stated]
     if len(loose) < 2 and title != "databases":
         return
     plain = [verdict for verdict in loose if verdict.plain]
     if title == "databases":
-        yield from alternative_databases(members, whole)
+        yield from alternative_databases(members, evidence)
         return
     if plain and all(verdict.chosen for verdict in plain):
         yield "required", loose, f"what the application is about, and any one will do for {title}"

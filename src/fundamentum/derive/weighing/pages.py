@@ -33,8 +33,8 @@ def pages_that_end(
         for check in told.checks
         if files[path].part == "own" and _ends(check) and not looks_at_requirements(path, check.around)
     }
-    beside = Counter(path.rpartition("/")[0] for path in files) if ending else Counter[str]()
-    pages = {path for path, _ in ending if _is_page(path, files) and beside[path.rpartition("/")[0]] >= FEW}
+    entry_folders = Counter(path.rpartition("/")[0] for path in files) if ending else Counter[str]()
+    pages = {path for path, _ in ending if _is_page(path, files) and entry_folders[path.rpartition("/")[0]] >= FEW}
     pages = {path for path in pages if not is_script(path)}
     pages -= included(pages) if pages else set()
     return frozenset((path, extension) for path, extension in ending if path in pages)

@@ -36,17 +36,17 @@ def places(seen: Sequence[Seen], checks: Sequence[tuple[SourceFile, Check]]) -> 
     first: list[Place] = []
     rest: list[Place] = []
     met: set[str] = set()
-    for one in ranked:
-        how = _HOW.get(one.guard, "")
-        if not how and one.use.weak:
+    for use in ranked:
+        how = _HOW.get(use.guard, "")
+        if not how and use.use.weak:
             how = "only mentioned"
-        if not how and (one.driver or one.file.part == "optional"):
+        if not how and (use.driver or use.file.part == "optional"):
             how = "in a part that is chosen"
-        if not how and one.file.part == "bundled":
+        if not how and use.file.part == "bundled":
             how = "in a library"
-        place = Place(one.file.path, one.use.line, one.use.name, how)
-        (rest if one.file.path in met else first).append(place)
-        met.add(one.file.path)
+        place = Place(use.file.path, use.use.line, use.use.name, how)
+        (rest if use.file.path in met else first).append(place)
+        met.add(use.file.path)
     return [*first[:6], *asked(checks)[:3], *first[6:], *rest]
 
 

@@ -4,23 +4,23 @@ from collections.abc import Sequence
 
 from fundamentum.derive.beside.manifest import Stated, under_vendor
 from fundamentum.derive.result import Place
-from fundamentum.derive.weighing.evidence import Seen, Whole
+from fundamentum.derive.weighing.evidence import Evidence, Seen
 from fundamentum.derive.weighing.places import stated_place
 
 
-def why(one: Stated) -> str:
+def why(stated: Stated) -> str:
     """The reason that a statement gives itself, behind a colon."""
-    return f": {one.why}" if one.why else ""
+    return f": {stated.why}" if stated.why else ""
 
 
-def places_of(found: Sequence[Stated], what: str) -> list[Place]:
+def places_of(statements: Sequence[Stated], what: str) -> list[Place]:
     """Where some statements stand.  ``what``: what they say."""
-    return [stated_place(statement.where, what) for statement in found]
+    return [stated_place(statement.where, what) for statement in statements]
 
 
-def states_its_needs(whole: Whole, library: str) -> bool:
+def states_its_needs(evidence: Evidence, library: str) -> bool:
     """Whether a package manager's manifest speaks for it; elsewhere one is often left over from somebody else."""
-    stated = whole.manifest.stated
+    stated = evidence.manifest.stated
     named = library in stated or any(library.endswith("/" + name) for name in stated)
     return named and under_vendor(library)
 

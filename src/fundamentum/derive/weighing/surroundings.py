@@ -20,11 +20,11 @@ LEVEL: Final[Level] = "recommended"
 """Where a database stands, and how large a file anybody sends in, is for those to say who run the application."""
 
 
-def surroundings(found: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[Entry]:
+def surroundings(entries: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[Entry]:
     """The wishes, those that a needs file can hold, and the databases whose drivers are needed."""
-    found = tuple(found)
-    yield from _databases(found)
-    yield from _services(found)
+    entries = tuple(entries)
+    yield from _databases(entries)
+    yield from _services(entries)
     commands: set[str] = set()
     for entry in wishes:
         name = entry.names[0]
@@ -46,7 +46,7 @@ def surroundings(found: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[En
                 yield entry
 
 
-def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
+def _databases(entries: Iterable[Entry]) -> Iterator[Entry]:
     """For every driver that is required, the servers to which it speaks; alternatives stay together.
 
     And for one that a sample of the configuration chooses, where the program connects to whatever is configured, or
@@ -54,16 +54,16 @@ def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
     """
     drivers = suppliers().drivers
     required = {
-        name for entry in found if entry.kind == "extension" and entry.level == "required" for name in entry.names
+        name for entry in entries if entry.kind == "extension" and entry.level == "required" for name in entry.names
     }
     open_to_any = "pdo" in required or required.isdisjoint(itertools.chain.from_iterable(drivers.values()))
     seen: set[tuple[str, ...]] = set()
-    for entry in found:
+    for entry in entries:
         known = [name for name in entry.names if any(name in driver for driver in drivers.values())]
         needed = entry.level == "required" or (open_to_any and entry.rule in (CHOSEN, WRITTEN_FOR))
         if entry.kind != "extension" or not needed or not known:
             continue
-        products = tuple(one for one in PRODUCTS if any(name in drivers[one] for name in known))
+        products = tuple(product for product in PRODUCTS if any(name in drivers[product] for name in known))
         if products not in seen:
             seen.add(products)
             why = "is needed" if entry.level == "required" else "is chosen by a sample of the configuration"
@@ -71,9 +71,9 @@ def _databases(found: Iterable[Entry]) -> Iterator[Entry]:
             yield Entry("database", products, LEVEL, "", rule, entry.places, entry.files)
 
 
-def _services(found: Iterable[Entry]) -> Iterator[Entry]:
+def _services(entries: Iterable[Entry]) -> Iterator[Entry]:
     """The same for other servers, of extensions that are good for nothing but speaking to them."""
-    for entry in found:
+    for entry in entries:
         if entry.kind != "extension" or entry.level != "required" or not own_extensions().isdisjoint(entry.names):
             continue
         known = tuple(name for name, service in services().items() if not set(entry.names).isdisjoint(service.drivers))

@@ -15,7 +15,7 @@ from fundamentum.derive.reading.words import versioned_words
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements.callers import MAX_PLACES, Callers
 from fundamentum.derive.statements.statements import Statements
-from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.derive.weighing.evidence import Evidence
 from fundamentum.model.constraints import EVERYTHING, as_range, common, intervals
 from fundamentum.model.needs_value import NotUnderstood
 from fundamentum.untrusted.budget import Spent
@@ -31,7 +31,7 @@ Edge = Literal["since", "gone"]
 
 
 def php_of(
-    parsing: Parsing, whole: Whole, callers: Callers, manifest: Manifest, said: Statements, base: str
+    parsing: Parsing, evidence: Evidence, callers: Callers, manifest: Manifest, said: Statements, base: str
 ) -> tuple[Entry | None, str, list[str]]:
     """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ.
 
@@ -41,11 +41,11 @@ def php_of(
     stated = lowest_stated(manifest)
     if not stated and (least_said := said.lower()):
         stated = _branch(least_said.version)
-    bounds = _Bounds(parsing, whole, callers, stated)
+    bounds = _Bounds(parsing, evidence, callers, stated)
     bound, lower = bounds.lower()
     least = max(filter(None, (bound, stated)), key=branch_key, default="")
     upper = bounds.upper(least)
-    if not (least and branch_key(least) >= (7, 0)) and (removed := _removed(said, whole)):
+    if not (least and branch_key(least) >= (7, 0)) and (removed := _removed(said, evidence)):
         upper = removed
     readable = bounds.readable()
     if not manifest.php and (said.lower() or said.upper()):
@@ -68,24 +68,24 @@ def _words_of(edge: Edge, branch: str) -> frozenset[bytes]:
     return frozenset(word for word, spans in versioned_words().items() if any(span[place] == branch for span in spans))
 
 
-def _removed(said: Statements, whole: Whole) -> Places:
+def _removed(said: Statements, evidence: Evidence) -> Places:
     """Calls of what is gone with 7.0, unless the application has another way for databases, or it is one of several."""
-    uses = whole.uses_by_extension()
+    uses = evidence.uses_by_extension()
     if any(uses.get(name) for name in ("mysqli", "pdo", "pdo_mysql", "pgsql", "sqlite3")):
         return []
-    plain = (bound for bound in said.removed if not whole.driver(bound.path, "", "mysqli"))
+    plain = (bound for bound in said.removed if not evidence.driver(bound.path, "", "mysqli"))
     return [(bound.path, Syntax("", "7.0", bound.what, bound.line)) for bound in plain]
 
 
-def _counting(scanned: Sequence[Scanned], whole: Whole) -> Sequence[Scanned]:
+def _counting(scanned: Sequence[Scanned], evidence: Evidence) -> Sequence[Scanned]:
     """The files that have to parse: the application's own, but those it includes only under some versions of PHP."""
-    aside = {name for facts in whole.facts.values() for name in facts.versioned}
+    aside = {name for facts in evidence.facts.values() for name in facts.versioned}
     own = [
-        one
-        for one in scanned
-        if one.file.part in ("own", "optional") and one.file.path.rpartition("/")[2] not in aside
+        file
+        for file in scanned
+        if file.file.part in ("own", "optional") and file.file.path.rpartition("/")[2] not in aside
     ]  # fmt: skip
-    return own or [one for one in scanned if one.file.part == "bundled"]
+    return own or [file for file in scanned if file.file.part == "bundled"]
 
 
 _CHECKED: Final = ("checked", "never")
@@ -94,9 +94,9 @@ _CHECKED: Final = ("checked", "never")
 class _Bounds:
     """The bounds that the source sets: by constructs of the language, and by symbols that came or went."""
 
-    def __init__(self, parsing: Parsing, whole: Whole, callers: Callers, stated: str) -> None:
-        self.parsing, self.whole, self.callers, self.stated = parsing, whole, callers, stated
-        self.files = _counting(parsing.scanned, whole)
+    def __init__(self, parsing: Parsing, evidence: Evidence, callers: Callers, stated: str) -> None:
+        self.parsing, self.whole, self.callers, self.stated = parsing, evidence, callers, stated
+        self.files = _counting(parsing.scanned, evidence)
         self._known: tuple[int, set[tuple[str, int]]] = (-1, set())
 
     def lower(self) -> tuple[str, Places]:
@@ -104,8 +104,8 @@ class _Bounds:
         for branch in BRANCHES:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
-            if found := self._places("since", branch, self.files):
-                return branch, found
+            if places := self._places("since", branch, self.files):
+                return branch, places
         return "", []
 
     def readable(self) -> str:
@@ -116,8 +116,8 @@ class _Bounds:
         for branch in BRANCHES:
             if self.stated and branch_key(branch) <= branch_key(self.stated):
                 break
-            found = self._places("since", branch, self.files, constructs=True)
-            files = {path for path, _ in found}
+            places = self._places("since", branch, self.files, constructs=True)
+            files = {path for path, _ in places}
             if len(files) > 1 or any(self.callers.reach(path) > MAX_PLACES for path in files):
                 return branch
         return ""
@@ -127,8 +127,8 @@ class _Bounds:
         own = [file for file in self.files if file.file.part == "own"]
         later = (branch for branch in _branches_that_took() if not least or branch_key(branch) > branch_key(least))
         for branch in later:
-            if found := self._places("gone", branch, own):
-                return found
+            if places := self._places("gone", branch, own):
+                return places
         return []
 
     def _places(self, edge: Edge, branch: str, files: Sequence[Scanned], *, constructs: bool = False) -> Places:
@@ -189,8 +189,8 @@ def _as_said(
     ``manifest``: what its libraries accept; ``readable``: the lowest branch that can read its source.
     """
     least, first_not = said.lower(), said.upper()
-    stated = [one for one in (least, first_not) if one]
-    places = [Place(one.path, one.line, one.what, "the program states it") for one in stated]
+    stated = [end for end in (least, first_not) if end]
+    places = [Place(end.path, end.line, end.what, "the program states it") for end in stated]
     low = least.version if least else bound
     if least and lower:
         path, construct = lower[0]
@@ -278,8 +278,8 @@ def _entry(
     return Entry("php", (), "required", text, rule, (*places, *against))
 
 
-def _place(path: str, one: Syntax, how: str) -> Place:
-    return Place(path, one.line, one.what, how)
+def _place(path: str, syntax: Syntax, how: str) -> Place:
+    return Place(path, syntax.line, syntax.what, how)
 
 
 def _placed(where: str, what: str) -> Place:

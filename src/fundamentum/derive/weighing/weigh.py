@@ -13,7 +13,7 @@ from fundamentum.derive.families import ASIDE, TOOLS, words_for
 from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.result import Place
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
-from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.derive.weighing.evidence import Evidence
 from fundamentum.derive.weighing.pages import FIRST
 from fundamentum.derive.weighing.places import asked, places
 from fundamentum.derive.weighing.reasons import places_of, states_its_needs, why, why_optional
@@ -52,12 +52,12 @@ Checks = Sequence[tuple[SourceFile, Check]]
 class Case:
     """All evidence about one extension, and the rules that weigh it."""
 
-    def __init__(self, whole: Whole, extension: str, called: frozenset[str]) -> None:
-        self.whole, self.extension, self.called = whole, extension, called
-        uses = whole.uses(extension)
-        self.seen = [use for use in uses if not whole.own_symbol(use.use) or use.guard]
-        self.replaced = [use for use in uses if whole.own_symbol(use.use)]
-        self.checks = whole.checks(extension)
+    def __init__(self, evidence: Evidence, extension: str, called: frozenset[str]) -> None:
+        self.whole, self.extension, self.called = evidence, extension, called
+        uses = evidence.uses(extension)
+        self.seen = [use for use in uses if not evidence.own_symbol(use.use) or use.guard]
+        self.replaced = [use for use in uses if evidence.own_symbol(use.use)]
+        self.checks = evidence.checks(extension)
         self.own = [seen for seen in self.seen if seen.file.part in ("own", "optional")]
         self.plain = [seen for seen in self.own if seen.plain]
         self.strong = [seen for seen in self.own if not seen.use.weak and seen.guard != "never"]
@@ -134,17 +134,17 @@ class Case:
 
     def reported_as_missing(self) -> Verdict | None:
         """Where its requirements are looked at, the program calls it an error that the extension is missing."""
-        found = [
+        checks = [
             (file, check)
             for file, check in self.outcome("reports", "throws", "leaves")
             if self.whole.looks_at_requirements(file.path, check) and not self._of_driver(file, check)
         ]
-        if not found:
+        if not checks:
             return None
         verdict = self.verdict(
-            "required", "the program reports an error where it is missing", asked(found), stated=True
+            "required", "the program reports an error where it is missing", asked(checks), stated=True
         )
-        return _as_one_of(verdict, [check for _, check in found], plain=self._used_anyway)
+        return _as_one_of(verdict, [check for _, check in checks], plain=self._used_anyway)
 
     def suggested_by_the_manifest(self) -> Verdict | None:
         """``"suggest": {"ext-imap": "why"}``"""
@@ -210,12 +210,12 @@ class Case:
         """Where its requirements are looked at, the program advises it; what it uses all over is more than that."""
         if len({seen.file.path for seen in self.plain}) >= ALL_OVER:
             return None
-        found = [
+        ranked = [
             (file, check)
             for file, check in self.outcome("warns")
             if self.whole.looks_at_requirements(file.path, check) and not self._of_driver(file, check)
         ]
-        return self.verdict("recommended", "the program advises it", asked(found)) if found else None
+        return self.verdict("recommended", "the program advises it", asked(ranked)) if ranked else None
 
     def used_under_a_condition(self) -> Verdict | None:
         """Behind checks and choices only; if most of the application is about it, required all the same."""
@@ -290,14 +290,14 @@ RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (
 )
 
 
-def judge(whole: Whole, extension: str, called: frozenset[str] = frozenset()) -> Verdict:
+def judge(evidence: Evidence, extension: str, called: frozenset[str] = frozenset()) -> Verdict:
     """The level of one extension.  ``called``: bundled libraries that the application's own code calls."""
-    case = Case(whole, extension, called)
-    found = next(verdict for rule in RULES if (verdict := rule(case)) is not None)
-    if found.level != "recommended" and not found.chosen:
-        return found
+    case = Case(evidence, extension, called)
+    decided = next(verdict for rule in RULES if (verdict := rule(case)) is not None)
+    if decided.level != "recommended" and not decided.chosen:
+        return decided
     refused = next((check for _, check in case.outcome("throws") if check.among), None)
-    return msgspec.structs.replace(found, among=refused.among) if refused else found
+    return msgspec.structs.replace(decided, among=refused.among) if refused else decided
 
 
 def _as_one_of(verdict: Verdict, checks: Sequence[Check], *, plain: bool) -> Verdict:

@@ -20,7 +20,7 @@ from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
 from fundamentum.derive.statements.wishes import DIRECTORIES
 from fundamentum.derive.statements.written_files import IN_A_FILE, PLACES
 from fundamentum.derive.weighing.beneath_stated import BENEATH
-from fundamentum.derive.weighing.evidence import Whole
+from fundamentum.derive.weighing.evidence import Evidence
 from fundamentum.model.needs_value import Level
 
 MAX_PLACES: Final = 12
@@ -51,29 +51,29 @@ _KEEPING: Final = (IN_A_FILE, "move_uploaded_file()", "session_save_path()")
 """What cannot be done where a directory is not there, and is what the program is for."""
 
 
-def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool]) -> Iterable[Entry]:
+def wished(tree: Tree, evidence: Evidence, each: Each, is_script: Callable[[str], bool]) -> Iterable[Entry]:
     """The wishes of the application's own files, and those of its settings files; of several values the strongest.
 
     Where scripts write that are for the command line, pages need not.
     """
-    found: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
+    by_name: dict[tuple[str, str], list[tuple[str, Wish]]] = defaultdict(list)
     own_wishes = [
         (path, wish)
-        for path, facts in whole.facts.items()
-        if whole.files[path].part == "own"
+        for path, facts in evidence.facts.items()
+        if evidence.files[path].part == "own"
         for wish in facts.wishes
         if wish.kind not in BENEATH and (wish.kind == "setting" or not _DIAGNOSING.search(path))
         if not (wish.kind == "directory" and wish.how.startswith(_WRITING) and is_script(path))
     ]
     scripts = {file.path.rpartition("/")[2] for file in tree.sources}
-    for path, wish in _with_constants(each, whole, own_wishes):
+    for path, wish in _with_constants(each, evidence, own_wishes):
         name = _named(tree, path, wish)
         if name and not (wish.kind == "command" and name in scripts):  # one of its own is there
-            found[wish.kind, name].append((path, wish))
+            by_name[wish.kind, name].append((path, wish))
     own = [path for path in tree.others if "/vendor/" not in f"/{path}"]
     for path, wish in wishes_of_files(Path(tree.root), own):
-        found[wish.kind, wish.name].append((path, wish))
-    for (kind, name), wishes in sorted(found.items()):
+        by_name[wish.kind, wish.name].append((path, wish))
+    for (kind, name), wishes in sorted(by_name.items()):
         # What comes of a limit tells more than what a table of it is called.
         wishes = [told for told in wishes if not told[1].how.startswith(IN_TABLE)] or wishes
         if kind != "setting" or _strongest([wish.value for _, wish in wishes]):
@@ -83,7 +83,7 @@ def wished(tree: Tree, whole: Whole, each: Each, is_script: Callable[[str], bool
 def _together(kind: str, name: str, wishes: list[tuple[str, Wish]]) -> Entry:
     """One need, of all wishes for it: with the strongest value, and the places that wish for that first."""
     value = _strongest([wish.value for _, wish in wishes])
-    wishes.sort(key=lambda one: (one[1].value != value, not one[1].stops, one[0].count("/"), one[0]))
+    wishes.sort(key=lambda stated: (stated[1].value != value, not stated[1].stops, stated[0].count("/"), stated[0]))
     every: dict[tuple[str, int], Place] = {}
     for path, wish in wishes:
         every.setdefault((path, wish.line), Place(path, wish.line, wish.how))
@@ -97,12 +97,12 @@ def _together(kind: str, name: str, wishes: list[tuple[str, Wish]]) -> Entry:
     return Entry(kind, (name,), level, value, rule, places, files)  # type: ignore[arg-type]
 
 
-def _with_constants(each: Each, whole: Whole, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:
+def _with_constants(each: Each, evidence: Evidence, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:
     """The wishes, those with the name of a constant that another file defines with its value; else none."""
     mark = f">= {ELSEWHERE}"
     wanted = {wish.value.removeprefix(mark) for _, wish in wishes if wish.value.startswith(mark)} - {""}
     values: dict[str, str] = {}
-    own = [file for file in whole.files.values() if file.part == "own"]
+    own = [file for file in evidence.files.values() if file.part == "own"]
     for _, defined in each(_defined_in, own, tuple(sorted(wanted))) if wanted else ():
         values = defined | values
     for path, wish in wishes:

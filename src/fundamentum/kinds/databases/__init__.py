@@ -65,8 +65,8 @@ class Databases(Kind[AnyDatabaseNeed]):
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[AnyDatabaseNeed]:
         table = tables["database"]
         servers = [
-            DatabaseNeed(found, level)  # type: ignore[arg-type]
-            for level, found in reader.alternatives("database", table, lambda: PRODUCTS)
+            DatabaseNeed(alternatives, level)  # type: ignore[arg-type]
+            for level, alternatives in reader.alternatives("database", table, lambda: PRODUCTS)
         ]
         yield from servers
         yield from database_name(table.name, table.character_set, servers, reader)
@@ -113,10 +113,10 @@ def _judged(need: DatabaseNeed, context: Context) -> Finding:
     server, driver = best.server, best.standing
     there = server is not None and server.accepted
     name = TITLES[best.product]
-    found = f"{name} {server.version or 'of unknown version'} ({server.where})" if server else f"no {name}"
+    actual = f"{name} {server.version or 'of unknown version'} ({server.where})" if server else f"no {name}"
     if driver.state != "active":
-        found += f"; its driver {best.driver}: {driver.found or driver.state}"
-    base = replace(base, found=found, origin=Origin(server.where) if server and server.where else None)
+        actual += f"; its driver {best.driver}: {driver.found or driver.state}"
+    base = replace(base, found=actual, origin=Origin(server.where) if server and server.where else None)
     starting = _starting(best, context) if there and best.runs is False else None
     if starting:
         base = replace(base, found=f"{base.found}, which does not run")
@@ -155,12 +155,12 @@ def _over_network(finding: Finding, server: Server | None, context: Context) -> 
     on = _boolean(boolean, context.survey)
     change = SwitchBoolean(boolean, "PHP reach databases over the network")
     if on is None:
-        found, remedy = f"{finding.found}; SELinux may keep PHP from it", f"see whether it is on: getsebool {boolean}"
-        return replace(finding, verdict="unknown", found=found, remedy=remedy)
+        actual, remedy = f"{finding.found}; SELinux may keep PHP from it", f"see whether it is on: getsebool {boolean}"
+        return replace(finding, verdict="unknown", found=actual, remedy=remedy)
     if on:
         return finding
-    found, remedy = f"{finding.found}; SELinux keeps PHP from it", change.words(context.offers)
-    return replace(finding, verdict="unmet", state="switched-off", found=found, remedy=remedy, demands=(change,))
+    actual, remedy = f"{finding.found}; SELinux keeps PHP from it", change.words(context.offers)
+    return replace(finding, verdict="unmet", state="switched-off", found=actual, remedy=remedy, demands=(change,))
 
 
 def _boolean(name: str, survey: Survey) -> bool | None:

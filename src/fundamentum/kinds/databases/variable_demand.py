@@ -43,13 +43,13 @@ class VariableDemand(Value, frozen=True):
     def value(self) -> str | None:
         """The value nearest to the present one that will do, as an option file has it; None if there is none."""
         now = plain(self.product, self.version, self.name, self.before)
-        found = value_for(list(self.conditions), "", now)
-        if found is None:
+        target = value_for(list(self.conditions), "", now)
+        if target is None:
             return None
         listed = self.conditions[0].kind in ("has", "lacks")
-        return found if listed else _spelled(found, self.product, self.before)
+        return target if listed else _spelled(target, self.product, self.before)
 
-    def settled(self, label: str, survey: Survey, beside: Sequence[Any]) -> SetDatabaseOption | None:
+    def settled(self, label: str, survey: Survey, demands: Sequence[Any]) -> SetDatabaseOption | None:
         """The variable in a file that is read behind those that set it now."""
         value, folder = self.value, self.options.folder
         if not self.lacking or value is None or folder is None or self.name in self.options.late:

@@ -108,12 +108,12 @@ def judged_variable(need: VariableNeed, context: Context) -> Finding:
         return replace(base, remedy=f"{TITLES[product]} has no variable {need.name} that is known here{hint}")
     if any(database.chosen for database in context.survey.databases):
         return replace(base, remedy=f"it is that of a server elsewhere: ask it, SHOW VARIABLES LIKE '{need.name}'")
-    found = [options for options in context.survey.options if options.product == product]
-    if not found:
+    files = [options for options in context.survey.options if options.product == product]
+    if not files:
         return _not_there(base, need, product, context)
-    judged = [_judged(base, need, options, context) for options in found]
+    judged = [_judged(base, need, options, context) for options in files]
     order = ("unmet", "unknown", "met")
-    return min(judged, key=lambda one: order.index(one.verdict))  # of several clusters the worst counts
+    return min(judged, key=lambda finding: order.index(finding.verdict))  # of several clusters the worst counts
 
 
 def _product(context: Context) -> str | None:
@@ -143,8 +143,8 @@ def _not_there(base: Finding, need: VariableNeed, product: str, context: Context
 
 def _shown(value: str) -> str:
     """A value; of bytes, in which nobody counts, with the larger unit."""
-    whole = value.isdigit() and int(value) >= 4096 and int(value) % 1024 == 0
-    return f"{value} ({spelled(int(value))})" if whole else value or "empty"
+    accepted = value.isdigit() and int(value) >= 4096 and int(value) % 1024 == 0
+    return f"{value} ({spelled(int(value))})" if accepted else value or "empty"
 
 
 def _offered_version(product: str, context: Context) -> str | None:

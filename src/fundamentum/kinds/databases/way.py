@@ -57,10 +57,10 @@ def servers_of(product: str, versions: VersionRange, survey: Survey) -> Iterator
     pattern = suppliers().installed[product]
     packages = [] if chosen and product != "sqlite" else survey.installed or ()
     installed = [package for package in packages if re.fullmatch(pattern, package.name) and upstream(package.version)]
-    for one in answering:
-        version = one.version or next((upstream(package.version) for package in installed), None)
+    for server in answering:
+        version = server.version or next((upstream(package.version) for package in installed), None)
         accepted = None if version is None and versions.alternatives else versions.accepts(version or "0")
-        yield Server(version, one.address, accepted)
+        yield Server(version, server.address, accepted)
     for package in installed:
         version = upstream(package.version)
         yield Server(version, f"package {package.name}", versions.accepts(version))
@@ -133,7 +133,7 @@ def _runs(product: str, survey: Survey) -> bool | None:
 
 
 def _library(versions: VersionRange, offers: Offers) -> Server:
-    offer = next((one for name in ("libsqlite3-0", "sqlite-libs") if (one := offers.package(name))), None)
+    offer = next((package for name in ("libsqlite3-0", "sqlite-libs") if (package := offers.package(name))), None)
     version = upstream(offer.version) if offer else None
     accepted = versions.accepts(version) if version else None if versions.alternatives else True
     return Server(version, f"package {offer.name}" if offer else "library", accepted)

@@ -118,7 +118,7 @@ def _judged(need: DirectoryNeed, survey: Survey, target: Target) -> Finding:
     return in_sandbox(finding, path, need.access, survey, target, next(iter(sites_of(survey, target)), None))
 
 
-def _as_said(found: Finding, need: DirectoryNeed, place: Place, survey: Survey) -> Finding:
+def _as_said(finding: Finding, need: DirectoryNeed, place: Place, survey: Survey) -> Finding:
     """The finding about a directory of which PHP itself said whether it may write there."""
     exposed = _served(place, survey) if need.outside else None
     wanted = {"writable": "writable", "read-only": "read-only"}.get(need.access, place.said)
@@ -128,7 +128,7 @@ def _as_said(found: Finding, need: DirectoryNeed, place: Place, survey: Survey) 
         verb = "write to" if wanted == "writable" else "read, and not write to,"
         remedies.append(f"let the user as whom PHP works {verb} {place.path}")
     verdict: Verdict = "unmet" if remedies else "met"
-    return replace(found, verdict=verdict, found=", ".join(words), remedy="; ".join(remedies) or None)
+    return replace(finding, verdict=verdict, found=", ".join(words), remedy="; ".join(remedies) or None)
 
 
 def _strayed(need: DirectoryNeed, place: Place, survey: Survey, target: Target) -> str:

@@ -63,28 +63,28 @@ def judged_by_name(need: DirectoryNeed, place: Place, survey: Survey, target: Ta
         grant = f"; if not: {change.line(of)}" if letters == "rwx" else ""
         return replace(base, found="there; rights are not known", remedy=f"{asking} on the server {tells}{grant}")
     bits = allowed(place.access, who)
-    found = f"{who} may {'write' if bits & WRITES else 'read' if bits & 4 else 'not read'}"
+    actual = f"{who} may {'write' if bits & WRITES else 'read' if bits & 4 else 'not read'}"
     if need.access == "read-only" and bits & WRITES:
         remedy = f"take the right to write away from {who}, or from the group that gives it"
-        return replace(base, verdict="unmet", found=found, remedy=remedy)
+        return replace(base, verdict="unmet", found=actual, remedy=remedy)
     wanted = 6 if letters == "rwx" else 4
     if bits & wanted == wanted:
-        return replace(base, verdict="met", found=found, remark=_open(place.access))
+        return replace(base, verdict="met", found=actual, remark=_open(place.access))
     demands = (change,) if target.present else ()
-    return replace(base, verdict="unmet", found=found, remedy=change.line(of), demands=demands)
+    return replace(base, verdict="unmet", found=actual, remedy=change.line(of), demands=demands)
 
 
 def allowed(access: tuple[Access, ...], who: str) -> int:
     """What a name may do, as bits: 4 to read, 2 to write, 1 to run or pass through."""
     groups = _groups(who.lower())
-    mine = [one for one in access if groups & {one.name.lower(), one.sid.lower()}]
-    denied = [one for one in mine if one.denied]
-    given = [one for one in mine if not one.denied]
+    mine = [entry for entry in access if groups & {entry.name.lower(), entry.sid.lower()}]
+    denied = [entry for entry in mine if entry.denied]
+    given = [entry for entry in mine if not entry.denied]
     bits = 0
-    for one in given:
-        bits |= one.bits
-    for one in denied:
-        bits &= ~one.bits
+    for rights in given:
+        bits |= rights.bits
+    for rights in denied:
+        bits &= ~rights.bits
     return bits
 
 
@@ -101,8 +101,8 @@ def _groups(who: str) -> frozenset[str]:
 
 
 def _open(access: tuple[Access, ...]) -> str | None:
-    given = (one for one in access if not one.denied and one.bits & WRITES)
-    wide = any({one.name.lower(), one.sid.lower()} & _EVERYONE for one in given)
+    given = (rights for rights in access if not rights.denied and rights.bits & WRITES)
+    wide = any({rights.name.lower(), rights.sid.lower()} & _EVERYONE for rights in given)
     return "everyone on the server may write to it" if wide else None
 
 

@@ -104,7 +104,9 @@ class Extensions(Kind[ExtensionNeed | AbsentNeed]):
             return judged_absent(need, context)
         names = _of_chosen_database(need, context)
         standings = [of_version(standing(name, context), need.versions_of(name), context) for name in names]
-        best = min(standings, key=lambda one: ORDER.index(one.state) if one.state else len(ORDER))
+        best = min(
+            standings, key=lambda standing_of: ORDER.index(standing_of.state) if standing_of.state else len(ORDER)
+        )
         finding = finding_of(best, need.key, need.level, context)
         words = [f"{name} {need.versions_of(name)}".removesuffix(" any") for name in need.names]
         return replace(finding, wanted=" or ".join(words)) if words != [*need.names] or len(words) > 1 else finding

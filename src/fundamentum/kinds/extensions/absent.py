@@ -37,11 +37,11 @@ def judged_absent(need: AbsentNeed, context: Context) -> Finding:
     running = runtime.answer and any(canonical(name) == need.name for name in runtime.answer.extensions)
     if loaded is None and running:
         service = runtime.service or "the program that runs this PHP"
-        found = "loaded by the running pool, and no longer by its configuration"
-        return replace(base, verdict="unmet", state="awaiting-restart", found=found, remedy=f"restart {service}")
+        actual = "loaded by the running pool, and no longer by its configuration"
+        return replace(base, verdict="unmet", state="awaiting-restart", found=actual, remedy=f"restart {service}")
     if loaded is None and runtime.unread:
-        found = f"not seen to be loaded, but {runtime.unread[0]} could not be read"
-        return replace(base, verdict="unknown", found=found, remedy="survey again as a user who may read it")
+        actual = f"not seen to be loaded, but {runtime.unread[0]} could not be read"
+        return replace(base, verdict="unknown", found=actual, remedy="survey again as a user who may read it")
     if loaded is None:
         return base
     if loaded.origin.built_in:
@@ -61,7 +61,7 @@ def _switched_off(finding: Finding, loaded: Loaded, context: Context) -> Finding
         f"take the line {loaded.origin} out" if is_path(loaded.origin.file) else f"take out what loads {loaded.name}"
     )
     words = change.words(context.offers) if by_name else words
-    reading = {one.label for one in context.survey.runtimes if change.concerns(one)}
+    reading = {listed.label for listed in context.survey.runtimes if change.concerns(listed)}
     mine = {context.site.name, context.target.site} if context.site else {context.target.site}
     others = sorted({site.name for site in context.survey.sites if site.runtime in reading} - mine)
     if others:

@@ -59,8 +59,8 @@ def standing(name: str, context: Context, loader: str | None = None) -> Standing
     if loaded and loaded[0].fault:
         return _misfit(name, loaded[0], offer.name if offer else None, branch, target, offers.platform)
     if runtime.unread:
-        found = f"not seen to be loaded, but {runtime.unread[0]} could not be read"
-        return Standing(name, None, found, "survey again as a user who may read it", known=False)
+        actual = f"not seen to be loaded, but {runtime.unread[0]} could not be read"
+        return Standing(name, None, actual, "survey again as a user who may read it", known=False)
     if fitting := next((module for module in modules if module.misfit is None), None):
         return _switched_off(name, fitting, target, offers.platform)
     if modules:
@@ -72,8 +72,8 @@ def standing(name: str, context: Context, loader: str | None = None) -> Standing
             package=offer.name if offer else None,
         )
     if offer:
-        found = "not installed" if target.present else "not installed yet"
-        return Standing(name, "installable", found, f"install {offer.name} ({offer.source})", package=offer.name)
+        actual = "not installed" if target.present else "not installed yet"
+        return Standing(name, "installable", actual, f"install {offer.name} ({offer.source})", package=offer.name)
     return _not_here(name, survey, target, offers, loader)
 
 
@@ -83,11 +83,11 @@ def _heard(name: str, loaded: list[Loaded], target: Target, answer: Answer) -> S
     working = next((extension for extension in loaded if extension.fault is None), None)
     if any(canonical(extension) == name for extension in answer.extensions):
         remark = None if working else "loaded now, but no longer by its configuration: gone after the next restart"
-        found = "loaded, says the running pool"
-        return Standing(name, "active", found, origin=working.origin if working else None, remark=remark)
+        actual = "loaded, says the running pool"
+        return Standing(name, "active", actual, origin=working.origin if working else None, remark=remark)
     if working:
-        found = f"configured, but the running {runtime.service or runtime.sapi} says it has not loaded it"
-        return Standing(name, "awaiting-restart", found, _restart(target), working.origin)
+        actual = f"configured, but the running {runtime.service or runtime.sapi} says it has not loaded it"
+        return Standing(name, "awaiting-restart", actual, _restart(target), working.origin)
     return None
 
 
@@ -99,10 +99,10 @@ def _working(name: str, loaded: Loaded, target: Target, twice: str | None) -> St
     runtime = target.runtime
     changed = {loaded.path, loaded.origin.set_in} & set(runtime.stale)
     if changed:
-        found = f"configured, but {runtime.service or runtime.sapi} started before this was last changed"
-        return Standing(name, "awaiting-restart", found, _restart(target), loaded.origin)
-    found = "part of PHP itself" if loaded.origin.built_in else "loaded"
-    return Standing(name, "active", found, origin=loaded.origin, remark=twice)
+        actual = f"configured, but {runtime.service or runtime.sapi} started before this was last changed"
+        return Standing(name, "awaiting-restart", actual, _restart(target), loaded.origin)
+    actual = "part of PHP itself" if loaded.origin.built_in else "loaded"
+    return Standing(name, "active", actual, origin=loaded.origin, remark=twice)
 
 
 def _switched_off(name: str, module: Module, target: Target, of: Platform) -> Standing:

@@ -27,27 +27,27 @@ def of_version(where: Standing, versions: VersionRange, context: Context) -> Sta
         asked = context.survey.asked
         looked = asked is not None and where.name in asked.modules
         advice = advice if looked or not context.offers.platform.packaged else AGAIN
-        found = f"{where.found}, in a version that is not known"
-        return replace(where, state=None, found=found, remedy=f"{advice}; wanted is {versions}", known=False)
+        actual = f"{where.found}, in a version that is not known"
+        return replace(where, state=None, found=actual, remedy=f"{advice}; wanted is {versions}", known=False)
     if versions.accepts(version):
         return replace(where, found=f"{where.found} {version}" if where.state == "active" else where.found)
-    found = f"{version}, {where.found}"
+    actual = f"{version}, {where.found}"
     if offered and versions.accepts(offered) and (supplier := _supplier(where.name, context)):
         remedy = f"upgrade {supplier} to {offered}, with everything else there is to upgrade"
-        return replace(where, state="misfit", found=found, remedy=remedy, package=None)
-    return _none_that_fits(where, versions, found)
+        return replace(where, state="misfit", found=actual, remedy=remedy, package=None)
+    return _none_that_fits(where, versions, actual)
 
 
-def _none_that_fits(where: Standing, versions: VersionRange, found: str) -> Standing:
+def _none_that_fits(where: Standing, versions: VersionRange, actual: str) -> Standing:
     remedy = f"no repository here carries {where.name} {versions}: add one that does, or a build of your own"
-    return replace(where, state="unobtainable", found=found, remedy=remedy, package=None)
+    return replace(where, state="unobtainable", found=actual, remedy=remedy, package=None)
 
 
 def version_of(name: str, context: Context) -> str | None:
     """The version of an extension that is there: PHP's own word, its file's, that of PHP, or that of its package."""
     runtime = context.target.runtime
     branch = context.survey.branch_of(runtime)
-    module = next((one for one in (branch.modules if branch else ()) if one.name == name), None)
+    module = next((module for module in (branch.modules if branch else ()) if module.name == name), None)
     told = runtime.told.get(f"extension:{name}") or (module.version if module else "")
     if told:
         return upstream(told.removeprefix("mysqlnd "))
@@ -59,8 +59,10 @@ def version_of(name: str, context: Context) -> str | None:
 
 def _of_package(name: str, module: Module | None, context: Context) -> str | None:
     package = (module.package if module else None) or _supplier(name, context)
-    found = next((one.version for one in context.survey.installed or () if one.name == package), None)
-    return upstream(found) or None if found else None
+    version = next(
+        (installed.version for installed in context.survey.installed or () if installed.name == package), None
+    )
+    return upstream(version) or None if version else None
 
 
 def _supplier(name: str, context: Context) -> str | None:

@@ -121,16 +121,16 @@ def with_chain(finding: Finding, need: SettingNeed, context: Context) -> Finding
     limit = limit_of(need)
     if limit is None or context.target.runtime.sapi == "cli":
         return finding
-    whole = _judged(limit, context)
-    if len(whole.chain) < 2:
+    chain = _judged(limit, context)
+    if len(chain.chain) < 2:
         return finding
-    demands = (*finding.demands, *whole.demands)
-    if whole.verdict == "met":
-        return replace(finding, chain=whole.chain, demands=demands)
-    remark = "; ".join(dict.fromkeys(filter(None, (finding.remark, whole.remark)))) or None
-    found = whole.found if finding.verdict == "met" else finding.found
-    of_own = {"need": need.key, "wanted": need.condition.text, "overridden": finding.overridden, "found": found}
-    return replace(whole, **of_own, remark=remark, demands=demands)
+    demands = (*finding.demands, *chain.demands)
+    if chain.verdict == "met":
+        return replace(finding, chain=chain.chain, demands=demands)
+    remark = "; ".join(dict.fromkeys(filter(None, (finding.remark, chain.remark)))) or None
+    actual = chain.found if finding.verdict == "met" else finding.found
+    of_own = {"need": need.key, "wanted": need.condition.text, "overridden": finding.overridden, "found": actual}
+    return replace(chain, **of_own, remark=remark, demands=demands)
 
 
 def _judged(need: LimitNeed, context: Context) -> Finding:
@@ -154,9 +154,9 @@ def _judged(need: LimitNeed, context: Context) -> Finding:
         remedy = f"find out what {names} allows: see {unknown[0].origin}"
         finding = replace(finding, verdict="unknown", origin=unknown[0].origin, remedy=remedy)
     least = narrowest(chain)
-    found = f"{least.shown} ({where(least)})" if least else "no limit"
+    actual = f"{least.shown} ({where(least)})" if least else "no limit"
     remark = _remark(need, chain, context.survey, context.target)
-    return replace(finding, found=found, remark=remark, demands=tuple(demands_of(chain, finding, context)))
+    return replace(finding, found=actual, remark=remark, demands=tuple(demands_of(chain, finding, context)))
 
 
 def _remark(need: LimitNeed, chain: Sequence[Link], survey: Survey, target: Target) -> str | None:

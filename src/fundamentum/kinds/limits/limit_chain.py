@@ -147,11 +147,11 @@ def _setting(name: str, text: str, to: str, least: int, need: LimitNeed, context
     )
 
 
-def _remedy(found: Finding, name: str, wanted: Condition, need: LimitNeed, context: Context) -> str:
+def _remedy(finding: Finding, name: str, wanted: Condition, need: LimitNeed, context: Context) -> str:
     """What to do about a directive that is too narrow: with room for the whole request, not just for what is asked."""
-    if found.state != "awaiting-restart":
-        found = judged(SettingNeed(name, wanted, need.level), context)
-    return found.remedy or ""
+    if finding.state != "awaiting-restart":
+        finding = judged(SettingNeed(name, wanted, need.level), context)
+    return finding.remedy or ""
 
 
 def _amount(name: str, value: str | None, wanted: Condition) -> float | None:

@@ -38,7 +38,7 @@ class PoolOptionDemand(Value, frozen=True):
     def joined(self, other: Self) -> Self:
         return other if other.link.least > self.link.least else self
 
-    def settled(self, label: str, survey: Survey, beside: Sequence[Any]) -> SetPoolOption | None:
+    def settled(self, label: str, survey: Survey, demands: Sequence[Any]) -> SetPoolOption | None:
         """The option in the pool's own file where that is new, else in a file that is read behind it."""
         runtime, link = self.target.runtime, self.link
         present = runtime.manager.get(link.name)
@@ -64,7 +64,7 @@ class LimitForAllDemand(Value, frozen=True):
     def joined(self, other: Self) -> Self:
         return other if other.change.least > self.change.least else self
 
-    def settled(self, label: str, survey: Survey, beside: Sequence[Any]) -> LimitForAll:
+    def settled(self, label: str, survey: Survey, demands: Sequence[Any]) -> LimitForAll:
         """The limit, in that file."""
         return replace(self.change, file=f"{self.folder}/zz-{label}.conf")
 
@@ -89,7 +89,7 @@ def _of_link(link: Link, context: Context) -> Iterator[Demand]:
         yield Restart(runtime.service)
     elif link.of == "FPM" and runtime.pool:
         yield PoolOptionDemand(context.target, link)
-    for site in (part for whole in sites_of(context.survey, context.target) for part in whole.way):
+    for site in (part for visited in sites_of(context.survey, context.target) for part in visited.way):
         for limit in site.limits if link.site else ():
             same = link.site == f"{site.name} {limit.part or site.part or ''}".strip()
             if same and (limit.name, limit.origin, limit.value) == (link.name, link.origin, link.value):

@@ -45,7 +45,10 @@ class Machine(Kind[HostNeed]):
             yield "locales", "installed"
             of = [platform(family) for family in names()]
             yield from (
-                ("packages", package) for one in of for name in need.names for package in one.locale_packages(name)
+                ("packages", package)
+                for family in of
+                for name in need.names
+                for package in family.locale_packages(name)
             )
             return
         if need.fact == "mail":
@@ -85,9 +88,9 @@ def _judged(need: HostNeed, context: Context) -> Finding:
                 return replace(base, remedy="a file system does not tell: survey the running server")
             # A little of the memory is kept by the kernel and the firmware: 2G are sold, 1.9G are seen.
             enough = have >= need.amount * (0.9 if need.fact == "memory" else 1)
-            found = str(have) if need.fact == "processors" else size_in_words(have)
+            actual = str(have) if need.fact == "processors" else size_in_words(have)
             remedy = _SWAP if need.fact == "swap" else f"give the machine more {need.fact}"
-            return replace(base, verdict="met" if enough else "unmet", found=found, remedy=None if enough else remedy)
+            return replace(base, verdict="met" if enough else "unmet", found=actual, remedy=None if enough else remedy)
         case "disk":
             return _disk(need, base, context)
         case "architecture":
@@ -111,14 +114,14 @@ def _disk(need: HostNeed, base: Finding, context: Context) -> Finding:
     roots = [site.root for site in sites_of(survey, target) if site.root]
     places = {place.path: place for place in survey.places}
     looked = [*(place for place in kept if place), *(places[path] for path in (*roots, "/") if path in places)]
-    place = next((one for one in looked if one.free is not None), None)
+    place = next((place for place in looked if place.free is not None), None)
     if place is None or place.free is None:
         why = AGAIN if not looked else "a file system that does not run does not tell: survey the running server"
         return replace(base, remedy=why)
     enough = place.free >= need.amount
     remedy = None if enough else f"make room in {place.path}: {need.text.removeprefix('>=').strip()} have to be free"
-    found = f"{size_in_words(place.free)} free in {place.path}"
-    return replace(base, verdict="met" if enough else "unmet", found=found, remedy=remedy)
+    actual = f"{size_in_words(place.free)} free in {place.path}"
+    return replace(base, verdict="met" if enough else "unmet", found=actual, remedy=remedy)
 
 
 def _zone(base: Finding, context: Context) -> Finding:

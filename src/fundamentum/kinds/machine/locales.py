@@ -24,7 +24,7 @@ def judged_locales(need: HostNeed, base: Finding, context: Context) -> Finding:
     base = replace(base, verdict="unmet", state="installable", found=f"{', '.join(missing)} not there")
     of, offers = context.offers.platform, context.offers
     packages = dict.fromkeys(package for name in missing for package in of.locale_packages(name))
-    installed = {one.name for one in context.survey.installed or ()}
+    installed = {package.name for package in context.survey.installed or ()}
     wanted = [package for package in packages if package not in installed]
     if not packages or any(offers.package(package) is None for package in wanted):
         return replace(base, state="unobtainable", remedy=f"add them to the system: {', '.join(missing)}")

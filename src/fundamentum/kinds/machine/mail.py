@@ -22,7 +22,7 @@ def judged_mail(base: Finding, context: Context) -> Finding:
         program = (shlex.split(setting.value) or [""])[0]
     except ValueError:
         return replace(base, found=setting.value, remedy=f"its quotes do not match: see {setting.origin}")
-    place = next((one for one in survey.places if one.path == program), None)
+    place = next((place for place in survey.places if place.path == program), None)
     known = next((command for command in survey.commands if command.name == SENDMAIL), None)
     there = place is not None and place.kind == "file"
     if there or (known is not None and known.path == program):
@@ -35,6 +35,6 @@ def judged_mail(base: Finding, context: Context) -> Finding:
     offered = [name for name in BRINGING if context.offers.package(name)]
     which = f"install one of {', '.join(offered)}" if offered else "install a program that sends mail"
     elsewhere = f", or set sendmail_path to {known.path}" if known.path else ""
-    found, origin = f"{program or 'nothing'} is not there", None if setting.origin.built_in else setting.origin
+    actual, origin = f"{program or 'nothing'} is not there", None if setting.origin.built_in else setting.origin
     remedy = f"decide: {which}, and set it up{elsewhere}"
-    return replace(base, verdict="unmet", found=found, origin=origin, remedy=remedy)
+    return replace(base, verdict="unmet", found=actual, origin=origin, remedy=remedy)

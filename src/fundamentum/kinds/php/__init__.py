@@ -109,10 +109,10 @@ def _answered(finding: Finding, survey: Survey, target: Target, site: Site | Non
         return finding
     engine = target.runtime.settings.get("engine")
     if target.runtime.sapi == "apache2" and engine and engine.value is not None and not switch(engine.value):
-        found = f"PHP is switched off for {site.name}, and its source is handed out"
+        actual = f"PHP is switched off for {site.name}, and its source is handed out"
         remedy = f"switch engine on at {engine.origin}"
         change = line_of_site("engine", engine, "1", target.runtime, survey) if engine.set_by == "site" else None
-        words: dict[str, Any] = {"found": found, "origin": engine.origin, "remedy": remedy}
+        words: dict[str, Any] = {"found": actual, "origin": engine.origin, "remedy": remedy}
         demands = (change,) if change else ()
         return replace(finding, verdict="unmet", state="switched-off", demands=demands, **words)
     return finding
@@ -165,8 +165,8 @@ def _unseen(offers: Offers) -> str:
 
 def other_branches(survey: Survey, versions: VersionRange, offers: Offers) -> list[str]:
     """Installed or offered branches that the application accepts, newest first."""
-    found = {runtime.branch for runtime in survey.runtimes} | set(offers.branches("fpm"))
-    return sorted((branch for branch in found if versions.accepts_branch(branch)), key=branch_key, reverse=True)
+    branches = {runtime.branch for runtime in survey.runtimes} | set(offers.branches("fpm"))
+    return sorted((branch for branch in branches if versions.accepts_branch(branch)), key=branch_key, reverse=True)
 
 
 KIND = Php()

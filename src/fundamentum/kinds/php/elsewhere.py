@@ -28,9 +28,9 @@ def elsewhere(versions: VersionRange, context: Context) -> str:
     parts = ["no PHP that the application accepts is installed or offered here"]
     known = {release.id for release in releases()}
     own = survey.system.id if survey.system.id in known else context.offers.platform.release_id
-    found = carrying(versions.accepts_branch, own, day)
-    if found:
-        named = ", ".join(f"{release.name} ({', '.join(branches)})" for release, branches in found[:MAX_NAMED])
+    carried_by = carrying(versions.accepts_branch, own, day)
+    if carried_by:
+        named = ", ".join(f"{release.name} ({', '.join(branches)})" for release, branches in carried_by[:MAX_NAMED])
         parts.append(f"releases that carry one: {named}")
     if context.offers.platform.packaged and not context.offers.platform.one_branch:
         parts.append(f"or a source that carries PHP {sought} beside this release's own: {_beside(context)}")
@@ -50,6 +50,8 @@ def _beside(context: Context) -> str:
     others = sorted({site.name for site in context.survey.sites if site.runtime} - mine)
     if not others:
         return "a second PHP, and the first can go"
-    more = f" and {len(others) - MAX_NAMED} more" if len(others) > MAX_NAMED else ""
+    and_more = f" and {len(others) - MAX_NAMED} more" if len(others) > MAX_NAMED else ""
     names = ", ".join(others[:MAX_NAMED])
-    return f"{names}{more} stay on {context.target.runtime.branch}; with a newer release of the system they move too"
+    return (
+        f"{names}{and_more} stay on {context.target.runtime.branch}; with a newer release of the system they move too"
+    )

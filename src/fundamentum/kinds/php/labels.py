@@ -22,8 +22,8 @@ def labelled(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     places = {place.path: place for place in survey.places}
     for path in (site.root, f"{site.root.rstrip('/')}/index.php"):
         place = places.get(path)
-        if place and place.kind in ("directory", "file") and (found := _refused(place, survey, site)):
-            yield found
+        if place and place.kind in ("directory", "file") and (broken := _refused(place, survey, site)):
+            yield broken
             return
 
 
@@ -38,9 +38,9 @@ def _refused(place: Place, survey: Survey, site: Site) -> Broken | None:
     rule = shlex.join(["semanage", "fcontext", "-a", "-t", of.content_label, f"{folder}(/.*)?"])
     remedy = f"{rule} && {shlex.join(['restorecon', '-R', folder])}, for all directories of the application"
     if kind in of.refused_labels:
-        found = f"SELinux keeps the web server from {path} (labelled {kind}), so {site.name} is refused"
-        return Broken(found, remedy, Origin(path))
-    found = f"whether SELinux lets the web server read {path} (labelled {kind}) is not known"
+        actual = f"SELinux keeps the web server from {path} (labelled {kind}), so {site.name} is refused"
+        return Broken(actual, remedy, Origin(path))
+    actual = f"whether SELinux lets the web server read {path} (labelled {kind}) is not known"
     if boolean := of.switched_labels.get(kind):
-        return Broken(found, f"see whether it is on: getsebool {boolean}; or: {remedy}", Origin(path), unknown=True)
-    return Broken(found, f"ask {site.name} for a page; if it is refused: {remedy}", Origin(path), unknown=True)
+        return Broken(actual, f"see whether it is on: getsebool {boolean}; or: {remedy}", Origin(path), unknown=True)
+    return Broken(actual, f"ask {site.name} for a page; if it is refused: {remedy}", Origin(path), unknown=True)

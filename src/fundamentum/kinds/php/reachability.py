@@ -49,7 +49,7 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
         return finding
     for link in LINKS:
         way = site.way if link in IN_FRONT else (site,)
-        if broken := next((found for site in way for found in link(survey, target, site)), None):
+        if broken := next((broken for site in way for broken in link(survey, target, site)), None):
             if target.named:
                 return replace(finding, remark=f"{broken.found}: {broken.remedy}")
             origin = broken.origin or finding.origin
@@ -103,8 +103,8 @@ def _enabled(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     of, file = webserver(site.server), site.set_up.file
     link = LinkedSite(site.name, file, f"{of.enabled}/{posixpath.basename(file)}")
     switch = Switch(site.server, sites=(link,))
-    found = f"{site.name} is set up in {file}, which {of.title} does not read"
-    yield Broken(found, _in_commands(switch, "reload", survey), site.set_up, (SwitchOn(switch),))
+    actual = f"{site.name} is set up in {file}, which {of.title} does not read"
+    yield Broken(actual, _in_commands(switch, "reload", survey), site.set_up, (SwitchOn(switch),))
 
 
 def _in_commands(switch: Switch, verb: Literal["reload", "restart"], survey: Survey) -> str:
@@ -123,32 +123,32 @@ def _refused(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     unknown = _unknown(site.unknown_lines, survey, site)
     yield from _lacking(f"every request of {site.name} fails", [line for line in unknown if line.module], survey, site)
     for line in unknown[:1]:
-        found = f"{line.why}; if none does, every request of {site.name} fails"
-        yield Broken(found, "ask the site for a page", line.origin, unknown=True)
+        actual = f"{line.why}; if none does, every request of {site.name} fails"
+        yield Broken(actual, "ask the site for a page", line.origin, unknown=True)
 
 
 def _unknown(lines: Iterable[UnknownLine], survey: Survey, site: Site) -> list[UnknownLine]:
     """The lines that the site's web server does not know, with the modules that it has now."""
-    server = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    server = next((web_server for web_server in survey.web_servers or () if web_server.server == site.server), None)
     return [line for line in lines if server is None or line.module not in server.modules]
 
 
 def _lacking(what: str, lines: Sequence[UnknownLine], survey: Survey, site: Site) -> Iterator[Broken]:
     """What comes of lines that need modules which are not loaded."""
-    server = next((one for one in survey.web_servers or () if one.server == site.server), None)
+    server = next((web_server for web_server in survey.web_servers or () if web_server.server == site.server), None)
     for line in lines[:1]:
-        found = f"{what}: {line.origin}: {line.why}"
-        modules = tuple(one.module for one in lines if one.module)
-        if server and modules and all(one.installed for one in lines):
+        actual = f"{what}: {line.origin}: {line.why}"
+        modules = tuple(refused.module for refused in lines if refused.module)
+        if server and modules and all(refused.installed for refused in lines):
             switch = Switch(site.server, modules)
-            yield Broken(found, _in_commands(switch, "restart", survey), line.origin, (SwitchOn(switch),))
+            yield Broken(actual, _in_commands(switch, "restart", survey), line.origin, (SwitchOn(switch),))
         else:
             remedy = (
                 f"install what is missing of {', '.join(modules)} and let its configuration load it, or "
                 if modules
                 else ""
             )
-            yield Broken(found, f"{remedy}take the line out", line.origin)
+            yield Broken(actual, f"{remedy}take the line out", line.origin)
 
 
 def _takes_its_own(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -171,8 +171,8 @@ def _web_server(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     if survey.processes == "seen" and process and process.started is None:
         of = platform(survey.system.family)
         service = of.web_service(site.server)
-        found = f"{webserver(site.server).title} is not running, so nothing answers for {site.name}"
-        yield Broken(found, " ".join(of.service("start", service)), changes=(Restart(service, "start"),))
+        actual = f"{webserver(site.server).title} is not running, so nothing answers for {site.name}"
+        yield Broken(actual, " ".join(of.service("start", service)), changes=(Restart(service, "start"),))
 
 
 def _stale(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -188,9 +188,9 @@ def _stale(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
         service = of.web_service(site.server)
         server = webserver(site.server)
         verb: Literal["reload", "restart"] = "reload" if server.rereads(changed) else "restart"
-        found = f"{changed} changed after {server.title} had read it, so it is not in effect for {site.name}"
+        actual = f"{changed} changed after {server.title} had read it, so it is not in effect for {site.name}"
         command = " ".join(of.service(verb, service))
-        yield Broken(found, command, Origin(changed), (Restart(service, verb),))
+        yield Broken(actual, command, Origin(changed), (Restart(service, verb),))
 
 
 def _barred_by_rules(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -209,7 +209,7 @@ def _address(site: Site) -> str:
 
 def _answering(barrier: Barrier, survey: Survey, target: Target) -> Iterator[AddLines]:
     """Lines that answer what stops requests for a site."""
-    for site in (part for whole in sites_of(survey, target) for part in whole.way):
+    for site in (part for visited in sites_of(survey, target) for part in visited.way):
         if barrier in site.barriers:
             folder = platform(survey.system.family).web_additions.get(site.server)
             if (barrier.general or site.spot is None) and folder:
@@ -225,8 +225,8 @@ def _takes_its_files(survey: Survey, target: Target, site: Site) -> Iterator[Bro
     runtime = target.runtime
     if runtime.refused and runtime.started is None:
         service = runtime.service or "the process manager"
-        found = f"{service} does not start: {runtime.refused.why} ({runtime.refused.origin})"
-        yield Broken(found, f"mend that line, and start {service}", runtime.refused.origin)
+        actual = f"{service} does not start: {runtime.refused.why} ({runtime.refused.origin})"
+        yield Broken(actual, f"mend that line, and start {service}", runtime.refused.origin)
 
 
 def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -236,8 +236,8 @@ def _manager(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
         return
     service = runtime.service or "the process manager"
     command = " ".join(platform(survey.system.family).service("start", service)) if runtime.service else "start it"
-    found = f"{service} is not running, so {site.name} is answered with an error"
-    yield Broken(found, command, changes=(Restart(runtime.service, "start"),) if runtime.service else ())
+    actual = f"{service} is not running, so {site.name} is answered with an error"
+    yield Broken(actual, command, changes=(Restart(runtime.service, "start"),) if runtime.service else ())
 
 
 def _waiting(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -246,12 +246,12 @@ def _waiting(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     listen = runtime.listen or ""
     socket = next((place for place in survey.places if place.path == listen), None)
     if survey.processes == "seen" and runtime.sapi == "fpm" and runtime.service and socket and socket.kind == "absent":
-        found = (
+        actual = (
             f"{runtime.service} does not wait at {listen}, as it has not read {runtime.pool_file} since that changed"
         )
         command = " ".join(platform(survey.system.family).service("restart", runtime.service))
         origin = Origin(runtime.pool_file) if runtime.pool_file else None
-        yield Broken(found, command, origin, (Restart(runtime.service),))
+        yield Broken(actual, command, origin, (Restart(runtime.service),))
 
 
 def _socket(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -269,9 +269,9 @@ def _socket(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
         return  # whether it is one of his other groups is not known by its name
     if not bits & WRITE:
         remedy = f"set listen.owner = {account.name} in {runtime.pool_file or 'the pool'} and restart {runtime.service}"
-        found = f"the socket {runtime.listen} is not open to {account.name}, as whom {site.server} works"
+        actual = f"the socket {runtime.listen} is not open to {account.name}, as whom {site.server} works"
         origin = Origin(runtime.pool_file) if runtime.pool_file else None
-        yield Broken(found, remedy, origin, tuple(_opened(account.name, runtime)))
+        yield Broken(actual, remedy, origin, tuple(_opened(account.name, runtime)))
 
 
 def _opened(user: str, runtime: Runtime) -> Iterator[SetPoolOption]:

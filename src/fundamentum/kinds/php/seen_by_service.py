@@ -19,21 +19,23 @@ def socket_in_sight(survey: Survey, target: Target, site: Site) -> Iterator[Brok
     server = service_of_server(survey, site)
     for service, other in ((server, manager), (manager, server)):
         if service != other and (fence := out_of_sight(listen, service, survey)):
-            found = f"{service} does not see the socket {listen} of {other} ({fence.origin}), so {site.name} is refused"
-            yield Broken(found, "let the pool wait below /run/php, and hand the site there", fence.origin)
+            actual = (
+                f"{service} does not see the socket {listen} of {other} ({fence.origin}), so {site.name} is refused"
+            )
+            yield Broken(actual, "let the pool wait below /run/php, and hand the site there", fence.origin)
 
 
 def scripts_in_sight(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """Whether PHP's service sees the document root, and so does the web server."""
     if not site.root or target.runtime.chroot:
         return
-    place = next((one for one in survey.places if one.path == site.root), None)
+    place = next((place for place in survey.places if place.path == site.root), None)
     root = (place.real if place else "") or site.root
     for service in dict.fromkeys((service_of_php(target.runtime, survey, site), service_of_server(survey, site))):
         if fence := out_of_sight(root, service, survey):
-            found = f"{service} does not see {root} ({fence.origin}), so {site.name} is answered with an error"
+            actual = f"{service} does not see {root} ({fence.origin}), so {site.name} is answered with an error"
             remedy = f"put the site elsewhere, or let {service} see it: systemctl edit {service}"
-            yield Broken(found, remedy, fence.origin)
+            yield Broken(actual, remedy, fence.origin)
         elif (box := sandbox_of(service, survey)) and box.unsure:
-            found = f"what {service} sees of {root} is not followed ({box.unsure})"
-            yield Broken(found, f"ask {site.name} for a page", box.unsure, unknown=True)
+            actual = f"what {service} sees of {root} is not followed ({box.unsure})"
+            yield Broken(actual, f"ask {site.name} for a page", box.unsure, unknown=True)

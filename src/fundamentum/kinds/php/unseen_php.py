@@ -28,7 +28,7 @@ def for_stray(finding: Finding, survey: Survey, target: Target, site: Site, offe
     if unclear(site) or survey.reader == "user":
         remedy = f"look what {site.origin} hands it to, and give that with --runtime"
         return replace(finding, verdict="unknown", remedy=remedy, **words)
-    if offer and handler == runtime.listen and not any(one.label == runtime.label for one in survey.runtimes):
+    if offer and handler == runtime.listen and not any(listed.label == runtime.label for listed in survey.runtimes):
         remedy = f"install {offer.name} ({offer.source}), which waits there"
         return replace(
             finding, verdict="unmet", state="installable", subject="fpm", package=offer.name, remedy=remedy, **words

@@ -33,7 +33,7 @@ def document_root(survey: Survey, target: Target, site: Site) -> Iterator[Broken
         # A document root that is not there is what the application will be put into.
         closed_here = [root] if root.kind == "directory" and not allowed(root, who) & SEARCH else []
         # The root itself is a directory of somebody's, where it is not a running system's.
-        for closed in (one for one in (*barred(root, places, who), *closed_here) if one.path != "/"):
+        for closed in (place for place in (*barred(root, places, who), *closed_here) if place.path != "/"):
             words = f"{who.name} may not pass through {closed.path} (mode {closed.mode:04o}), so {site.name} is refused"
             change = passable(ArrangeDirectory(closed.real or closed.path, who.name), [closed], survey, who)
             yield Broken(words, change.command_line, Origin(closed.path), () if closed.loose else (change,))
@@ -60,8 +60,8 @@ def shut_in(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     """A pool that is shut into a directory looks for scripts there, under the path that it is told."""
     if chroot := target.runtime.chroot:
         what = site.root or "the script"
-        found = f"{target.runtime.label} is shut into {chroot}: whether it finds {what} there is not known"
-        yield Broken(found, f"look whether {chroot}{site.root or ''} is there", unknown=True)
+        actual = f"{target.runtime.label} is shut into {chroot}: whether it finds {what} there is not known"
+        yield Broken(actual, f"look whether {chroot}{site.root or ''} is there", unknown=True)
 
 
 def fenced_out(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -70,8 +70,8 @@ def fenced_out(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     if fence and not target.runtime.chroot and not platform(survey.system.family).rights_by_name:
         relative = any(part[:1] not in ("/", "") for part in (fence.value or "").split(":"))
         keeps = "may keep" if relative else "keeps"
-        found = f"open_basedir ({fence.value}) {keeps} PHP from the scripts in {site.root}, so {site.name} is refused"
-        yield Broken(found, f"add {site.root} to open_basedir at {fence.origin}", fence.origin, unknown=relative)
+        actual = f"open_basedir ({fence.value}) {keeps} PHP from the scripts in {site.root}, so {site.name} is refused"
+        yield Broken(actual, f"add {site.root} to open_basedir at {fence.origin}", fence.origin, unknown=relative)
 
 
 def prepended(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -86,11 +86,11 @@ def prepended(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
     path = setting.value if setting.value.startswith("/") else f"{(site.root or '').rstrip('/')}/{setting.value}"
     place, named = places.get(path), f"{PREPENDED} ({setting.value})"
     if place is None or (place.kind != "file" and path != setting.value):
-        found = f"whether PHP finds {named} is not known: if not, every request of {site.name} fails"
-        yield Broken(found, f"look for it, or ask {site.name} for a page", setting.origin, unknown=True)
+        actual = f"whether PHP finds {named} is not known: if not, every request of {site.name} fails"
+        yield Broken(actual, f"look for it, or ask {site.name} for a page", setting.origin, unknown=True)
     elif why := _kept_away(place, places, account_of(survey, target), target):
-        found = f"{named} {why}, so every request of {site.name} fails"
-        yield Broken(found, f"change {PREPENDED} at {setting.origin}, or let PHP read that file", setting.origin)
+        actual = f"{named} {why}, so every request of {site.name} fails"
+        yield Broken(actual, f"change {PREPENDED} at {setting.origin}, or let PHP read that file", setting.origin)
 
 
 def of_an_ending_that_is_run(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -103,13 +103,13 @@ def of_an_ending_that_is_run(survey: Survey, target: Target, site: Site) -> Iter
     endings = (setting.value or "").split() if setting else []
     if setting is None or not endings or any(SCRIPT.endswith(ending.lower()) for ending in endings):
         return
-    found = f"{runtime.label} runs files that end in {' or '.join(endings)} alone, so {site.name} is refused"
+    actual = f"{runtime.label} runs files that end in {' or '.join(endings)} alone, so {site.name} is refused"
     file = pool_addition(runtime, f"endings-{runtime.pool}", setting.origin.file)
     after = " ".join((*endings, ".php"))
     remedy = f"add .php to {ENDINGS} at {setting.origin} and restart {runtime.service or 'the process manager'}"
     known = runtime.pool and file and all(map(_ENDING.fullmatch, endings))
     change = SetPoolOption(ENDINGS, setting.value, after, file or "", runtime.label, runtime.pool or "", 0)
-    yield Broken(found, remedy, setting.origin, (change,) if known else ())
+    yield Broken(actual, remedy, setting.origin, (change,) if known else ())
 
 
 def not_in_another_root(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:
@@ -118,9 +118,9 @@ def not_in_another_root(survey: Survey, target: Target, site: Site) -> Iterator[
     if target.runtime.sapi not in ("fpm", "cgi") or setting is None or not (setting.value or "").startswith("/"):
         return
     if posixpath.normpath(setting.value or "") != posixpath.normpath(site.root or ""):
-        found = f"PHP looks for scripts in {setting.value} (doc_root) and not in {site.root}"
+        actual = f"PHP looks for scripts in {setting.value} (doc_root) and not in {site.root}"
         remedy = f"look whether they are there, or take doc_root out at {setting.origin}"
-        yield Broken(found, remedy, setting.origin, unknown=True)
+        yield Broken(actual, remedy, setting.origin, unknown=True)
 
 
 def _kept_away(place: Place, places: Mapping[str, Place], account: Account | None, target: Target) -> str:
@@ -130,7 +130,7 @@ def _kept_away(place: Place, places: Mapping[str, Place], account: Account | Non
     if fence := fenced(place.real or place.path, target):
         return f"lies outside of open_basedir ({fence.origin})" if fence.value else ""
     # The root itself is a directory of somebody's, where it is not a running system's.
-    closed = [one for one in barred(place, places, account) if one.path != "/"] if account else []
+    closed = [directory for directory in barred(place, places, account) if directory.path != "/"] if account else []
     if account and (closed or not allowed(place, account) & READ):
         return f"may not be read by {account.name}"
     return ""

@@ -39,13 +39,13 @@ class Settings(Kind[SettingNeed]):
     tables = {"settings": SettingsTable}
 
     def read(self, tables: Mapping[str, Any], reader: Reader) -> Iterator[SettingNeed]:
-        found: dict[str, SettingNeed] = {}
+        needs: dict[str, SettingNeed] = {}
         for level in LEVELS:
             for path, value in _flattened(getattr(tables["settings"], level), ()):
                 need = _need(path, value, level, reader)
                 if need is None:
                     continue
-                other = found.setdefault(need.name, need)
+                other = needs.setdefault(need.name, need)
                 if other is not need and contradict(need.name, other.condition, need.condition):
                     reader.refuse(
                         ["settings", level, *path],
@@ -68,8 +68,8 @@ class Settings(Kind[SettingNeed]):
             everybody = "; it counts for everything that runs with these files, so it is for you to decide"
             return replace(finding, remedy=f"{finding.remedy}{everybody}", demands=demands)
         finding = replace(finding, demands=(*demands, demand))
-        whole: Finding = entries.entry("fundamentum.kinds", "limits").with_chain(finding, need, context)
-        return whole
+        with_chain: Finding = entries.entry("fundamentum.kinds", "limits").with_chain(finding, need, context)
+        return with_chain
 
     def questions(self, need: SettingNeed) -> Iterator[tuple[Question, str]]:
         """What the chain of limits that a directive belongs to asks."""

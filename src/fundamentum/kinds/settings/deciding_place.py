@@ -147,6 +147,6 @@ def _addition(folder: str, pattern: str, label: str, origins: Sequence[str], fir
     for prefix in _FIRST if first else _LAST:
         name = pattern.replace("*", f"{prefix}{label}", 1) if "*" in pattern else ""
         fits = name_patterns.fits(name, pattern) and is_path(f"/{name}")
-        if fits and all(name <= one if first else name >= one for one in names):
+        if fits and all(name <= other_name if first else name >= other_name for other_name in names):
             return posixpath.join(folder, name)
     return None

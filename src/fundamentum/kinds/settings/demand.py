@@ -37,11 +37,11 @@ class DirectiveDemand(Value, frozen=True):
             return replace(other if self.weak else self, lacking=lacking)
         return replace(self, conditions=(*self.conditions, *other.conditions), lacking=lacking)
 
-    def settled(self, label: str, survey: Survey, beside: Sequence[Any]) -> Change | None:
+    def settled(self, label: str, survey: Survey, demands: Sequence[Any]) -> Change | None:
         """The change of the directive, in a place where it wins; one new file can stand behind all that is changed."""
         if not self.lacking or not self.target.present:
             return None
-        mine = [demand for demand in beside if isinstance(demand, DirectiveDemand) and demand.key[0] == self.key[0]]
+        mine = [demand for demand in demands if isinstance(demand, DirectiveDemand) and demand.key[0] == self.key[0]]
         together = [
             setting.origin.set_in
             for demand in mine

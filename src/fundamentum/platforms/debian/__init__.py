@@ -105,13 +105,13 @@ class Debian(Platform):
     def program(self, branch: str) -> str:
         return f"/usr/bin/php{branch}"
 
-    def order(self, one: str, two: str) -> int:
+    def order(self, first: str, second: str) -> int:
         from debian.debian_support import version_compare  # noqa: PLC0415 — slow to import, and seldom needed
 
         try:
-            return int(version_compare(one, two))
+            return int(version_compare(first, second))
         except ValueError:  # no version of this family's
-            return super().order(one, two)
+            return super().order(first, second)
 
     def upgrades_by_source(self, present: Mapping[str, str]) -> bool:
         """Source: apt's NEWS of version 2.5.2."""

@@ -57,12 +57,12 @@ def probe(
         names = host.names(LISTS)
     except HostError as error:
         return None, [], [Remark("package indexes", f"{error}: what could be installed is unknown")]
-    pins, more = apt_pins.probe(host)
+    pins, said = apt_pins.probe(host)
     key = kept_offers.key_of(
         host, [f"{LISTS}/{name}" for name in names], pins, architecture, sorted(also), sorted(siblings)
     )
     if known := kept_offers.recall(key):
-        return known.offers, known.repositories, more
+        return known.offers, known.repositories, said
     for name in names:
         match = _INDEX.fullmatch(name) or _FLAT.fullmatch(name)
         if match and (not architecture or match.groupdict().get("arch", "all") in (architecture, "all")):
@@ -72,8 +72,8 @@ def probe(
         return None, [], [*remarks, Remark("package indexes", why)]
     offers = scrubbed(tuple(_relevant(indexes, pins, remarks, also, host.budget, siblings)))
     repositories = list(dict.fromkeys(index.repository for index in indexes))
-    kept_offers.remember(key, kept_offers.Read(offers, repositories, remarks))
-    return offers, repositories, [*remarks, *more]
+    kept_offers.remember(key, kept_offers.KeptOffers(offers, repositories, remarks))
+    return offers, repositories, [*remarks, *said]
 
 
 def _list(host: Host, match: re.Match[str], remarks: list[Remark]) -> _List:
@@ -107,12 +107,12 @@ def _relevant(
 
     What these first ones recommend is taken too: a plan may name it.
     """
-    tables = [(one, control.Index(one.data, b"php")) for one in indexes]
-    bad = next((f"{one.repository.name}: larger than any index" for one, table in tables if table.cut), None)
+    tables = [(listed, control.Index(listed.data, b"php")) for listed in indexes]
+    bad = next((f"{listed.repository.name}: larger than any index" for listed, table in tables if table.cut), None)
     left = MAX_STANZAS
     wanted = {name for _, table in tables for name in table.marked if _concerns_php(name, table)}
     wanted |= {name.encode() for name in also}
-    found: dict[tuple[str, str, str], Offer] = {}
+    offers: dict[tuple[str, str, str], Offer] = {}
     seen: set[bytes] = set()
     asked: set[bytes] = set()
     groups: dict[str, list[bytes]] = {}
@@ -124,7 +124,7 @@ def _relevant(
             source = index.repository.name
             for stanza in (stanza for name in wanted for stanza in table.stanzas(name)):
                 left -= len(stanza)
-                if left < 0 or len(found) >= MAX_OFFERS:
+                if left < 0 or len(offers) >= MAX_OFFERS:
                     bad = bad or f"{source}: more packages than any index has that concern PHP"
                     break
                 budget.tick()
@@ -133,8 +133,8 @@ def _relevant(
                     bad = bad or f"{source}: {stanza[:60].strip().split(bytes([10]))[0].decode('utf-8', 'replace')}"
                     continue
                 key = (offer.name, offer.version, offer.source)
-                if key not in found or found[key].priority < offer.priority:
-                    found[key] = offer
+                if key not in offers or offers[key].priority < offer.priority:
+                    offers[key] = offer
                 for field in (offer.depends, offer.pre_depends, offer.recommends if first else ""):
                     for group in field.split(",") if field else ():
                         if group not in groups:
@@ -146,17 +146,22 @@ def _relevant(
             asked |= names  # no package of that name: those that provide it
             wanted = set().union(*(table.providing(names) for _, table in tables)) - seen
         if not wanted and left >= 0:
-            wanted = _of_one_source(siblings, found.values(), [table for _, table in tables]) - seen
+            wanted = _of_one_source(siblings, offers.values(), [table for _, table in tables]) - seen
     if bad:
         remarks.append(
             Remark("package indexes", f"{bad}: no readable text, or an odd version: what is there is unknown")
         )
-    return (found[key] for key in sorted(found))
+    return (offers[key] for key in sorted(offers))
 
 
 def _unsupplied(groups: Iterable[list[bytes]], tables: list[tuple[_List, control.Index]]) -> set[bytes]:
     """The names in those groups of alternatives of which none is a package."""
-    return {name for group in groups if not any(one in table for one in group for _, table in tables) for name in group}
+    return {
+        name
+        for group in groups
+        if not any(wished in table for wished in group for _, table in tables)
+        for name in group
+    }
 
 
 def _of_one_source(names: Iterable[str], offers: Iterable[Offer], tables: list[control.Index]) -> set[bytes]:

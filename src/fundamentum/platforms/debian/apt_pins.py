@@ -134,10 +134,10 @@ def _fits(pin: Pin, version: str, repository: Repository, site: str) -> bool:
 
 def _default_release(host: Host) -> str:
     paths = ["/etc/apt/apt.conf", *(f"/etc/apt/apt.conf.d/{name}" for name in listed(host, "/etc/apt/apt.conf.d"))]
-    found = ""
+    origin = ""
     for path in paths:
         for value in re.findall(
             r'^[ \t]*APT::Default-Release[ \t]+"([^"\n]*)"', text_or_none(host, path) or "", re.M | re.I
         ):
-            found = value
-    return found
+            origin = value
+    return origin

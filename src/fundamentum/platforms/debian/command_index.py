@@ -24,7 +24,7 @@ def indexed_commands(host: Host, names: Sequence[str]) -> dict[str, list[str]]:
     The latter are long, and asked only for what the catalogue does not know.
     """
     wanted = set(names)
-    found: dict[str, list[str]] = {}
+    packages: dict[str, list[str]] = {}
     for name in listed(host, LISTS):
         match = _INDEX.fullmatch(name)
         if not match:
@@ -43,6 +43,6 @@ def indexed_commands(host: Host, names: Sequence[str]) -> dict[str, list[str]]:
                 package = value
             elif key == "commands" and control.PACKAGE_NAME.fullmatch(package):
                 for command in wanted.intersection(value.replace(" ", "").split(",")):
-                    found.setdefault(command, []).append(package)
-    left = [name for name in names if name not in found and name not in suppliers().commands]
-    return {**bringing(host, left), **found}
+                    packages.setdefault(command, []).append(package)
+    left = [name for name in names if name not in packages and name not in suppliers().commands]
+    return {**bringing(host, left), **packages}

@@ -24,9 +24,9 @@ _BEHIND: Final = lazy_regex(rb"^usr/(?:games|include|lib|libexec|local|sbin|shar
 def bringing(host: Host, names: Iterable[str]) -> dict[str, list[str]]:
     """Command → packages.  Source: Debian's repository format, "Contents" indices."""
     wanted = [re.escape(name).encode() for name in names]
-    found: dict[str, list[str]] = {}
+    carriers: dict[str, list[str]] = {}
     if not wanted:
-        return found
+        return carriers
     line = re.compile(rb"^(?:usr/)?bin/(" + b"|".join(wanted) + rb")[ \t]+(\S+)$", re.M)
     for name in listed(host, LISTS):
         match = _NAME.fullmatch(name)
@@ -38,12 +38,12 @@ def bringing(host: Host, names: Iterable[str]) -> dict[str, list[str]]:
             continue
         for text in _texts(host, data, match["packing"] or ""):
             for command, packages in line.findall(text):
-                brought = found.setdefault(command.decode(), [])
+                brought = carriers.setdefault(command.decode(), [])
                 for package in packages.decode("ascii", "replace").split(","):
                     brought += [package.rpartition("/")[2]] if package.rpartition("/")[2] not in brought else []
             if _BEHIND.search(text):
                 break
-    return found
+    return carriers
 
 
 def _texts(host: Host, data: bytes | mmap, packing: str) -> Iterator[bytes]:
@@ -52,7 +52,7 @@ def _texts(host: Host, data: bytes | mmap, packing: str) -> Iterator[bytes]:
     with suppress(BadPacking):
         for piece in pieces(data, packing, MAX_READ):
             host.budget.tick()
-            whole, _, tail = (rest + piece).rpartition(b"\n")
-            yield whole
+            lines, _, tail = (rest + piece).rpartition(b"\n")
+            yield lines
             rest = tail[:MAX_LINE]
     yield rest

@@ -164,7 +164,11 @@ def relations(field: str) -> list[list[Relation]]:
     Source: Debian policy, 7.1.  Indexes hold neither architecture nor profile restrictions.  The grammar is this one
     pattern; the library that knows the rest of it takes as long to import as everything else here to run.
     """
-    groups = ([_RELATION.match(one) for one in group.split("|")] for group in field.split(",") if group.strip())
+    groups = (
+        [_RELATION.match(alternative) for alternative in group.split("|")]
+        for group in field.split(",")
+        if group.strip()
+    )
     return [
         [Relation(relation["name"], relation["relation"], relation["version"]) for relation in group if relation]
         for group in groups

@@ -95,11 +95,11 @@ def architecture(host: Host) -> str:
 
 def owners(host: Host, directories: tuple[str, ...]) -> dict[str, str]:
     """File below one of the directories → the installed package that owns it, from dpkg's file lists."""
-    found: dict[str, str] = {}
+    by_path: dict[str, str] = {}
     try:
         names = host.names(INFO)
     except HostError:
-        return found
+        return by_path
     for name in names:
         if not name.endswith(".list") or "php" not in name:
             continue
@@ -108,7 +108,7 @@ def owners(host: Host, directories: tuple[str, ...]) -> dict[str, str]:
         except HostError:
             continue
         package = name.removesuffix(".list").partition(":")[0]
-        found |= {line: package for line in text.splitlines() if line.startswith(directories)}
-        if len(found) > MAX_OWNED:
+        by_path |= {line: package for line in text.splitlines() if line.startswith(directories)}
+        if len(by_path) > MAX_OWNED:
             break
-    return found
+    return by_path

@@ -18,7 +18,7 @@ FORMAT: Final = 6
 """It rises when offers are read in another way, or hold other things."""
 
 
-class Read(msgspec.Struct):
+class KeptOffers(msgspec.Struct):
     """What the indexes of a server say."""
 
     offers: tuple[Offer, ...]
@@ -34,11 +34,11 @@ def key_of(host: Host, paths: Iterable[str], *about: object) -> str:
     files = []
     for path in paths:
         try:
-            found = os.lstat(f"{str(root).rstrip('/')}{path}")
+            status = os.lstat(f"{str(root).rstrip('/')}{path}")
         except OSError:
             return ""
-        files.append([path, found.st_size, found.st_mtime_ns, found.st_ctime_ns, found.st_ino])
-    told = [FORMAT, __version__, str(root), files, *(repr(one) for one in about)]
+        files.append([path, status.st_size, status.st_mtime_ns, status.st_ctime_ns, status.st_ino])
+    told = [FORMAT, __version__, str(root), files, *(repr(fact) for fact in about)]
     return hashlib.sha256(msgspec.json.encode(told)).hexdigest()[:40] + SUFFIX
 
 
@@ -52,17 +52,17 @@ class _Kept(msgspec.Struct):
     repositories: list[Repository]
 
 
-def recall(key: str) -> Read | None:
+def recall(key: str) -> KeptOffers | None:
     """What was read, if it was kept."""
     content = recalled(key) if key else None
     try:
         known = msgspec.json.decode(content, type=_Kept) if content else None
-        return Read(tuple(Offer(*row) for row in known.offers), known.repositories, []) if known else None  # type: ignore[arg-type]
+        return KeptOffers(tuple(Offer(*row) for row in known.offers), known.repositories, []) if known else None  # type: ignore[arg-type]
     except (msgspec.MsgspecError, TypeError):
         return None
 
 
-def remember(key: str, read: Read) -> None:
+def remember(key: str, read: KeptOffers) -> None:
     """Keep it, unless something was wrong with the indexes: that is to be said again."""
     if key and not read.remarks:
         rows = [list(msgspec.structs.astuple(offer)) for offer in read.offers]

@@ -36,10 +36,10 @@ def extensions_in(offer: Offer, branch: str) -> set[str]:
     if _API.search(offer.provides):
         return set()
     matches = (_PROVIDED.match(part) for part in offer.provides.split(","))
-    found = {canonical(match[2]) for match in matches if match and match[1] in (None, branch)}
+    extensions = {canonical(match[2]) for match in matches if match and match[1] in (None, branch)}
     own = _BRANCHED.fullmatch(offer.name)
     name = own[2] if own else offer.name.removeprefix("php-")
     tied = _API.search(f"{offer.depends} {offer.pre_depends}") is not None
     if name not in _NO_EXTENSION and (tied or canonical(name) in catalogued(branch)):
-        found.add(canonical(name))
-    return found - {"all_dev"}
+        extensions.add(canonical(name))
+    return extensions - {"all_dev"}

@@ -44,8 +44,8 @@ def read(host: Host, system: System, asked: Asked, also: Set[str]) -> tuple[Pack
         offers = tuple(replace(o, shut_out=f"{why} {o.name}") if o.name in database.waiting else o for o in offers)
     remarks += _aged(repositories, host.visit.taken)
     owners = dpkg.owners(host, PHP_FOLDERS)
-    found = Packages(system, database.installed, owners, offers, repositories, bringing, safe_offers=True)
-    return found, [*database.remarks, *remarks]
+    known = Packages(system, database.installed, owners, offers, repositories, bringing, safe_offers=True)
+    return known, [*database.remarks, *remarks]
 
 
 def _moving(installed: Iterable[Installed], offers: Sequence[Offer]) -> set[str]:
@@ -70,8 +70,14 @@ def _bound_to(moving: Set[str], installed: Iterable[Installed], offers: Sequence
     for field in conflicts:
         if not others.keys().isdisjoint(control.names_in(field)):
             groups = control.relations(field)
-            broken = (one for group in groups for one in group if one.version and one.name in others)
-            bound.update(one.name for one in broken if one.name not in bound and fits(others[one.name].version, one))
+            broken = (
+                relation for group in groups for relation in group if relation.version and relation.name in others
+            )
+            bound.update(
+                relation.name
+                for relation in broken
+                if relation.name not in bound and fits(others[relation.name].version, relation)
+            )
     return bound
 
 
@@ -87,9 +93,9 @@ def _aged(repositories: Iterable[Repository], taken: int | None) -> list[Remark]
 
 def owners_of(host: Host, paths: Set[str]) -> dict[str, str]:
     """File → package, from dpkg's lists: those of the likely packages first, then all of them."""
-    found: dict[str, str] = {}
+    owners: dict[str, str] = {}
     if not paths:
-        return found
+        return owners
     # Since the directories below / and /usr are one, a list may name either.
     wanted = {alias: path for path in paths for alias in (path, path.removeprefix("/usr"), f"/usr{path}")}
     names = [name for name in listed(host, dpkg.INFO) if name.endswith(".list")]
@@ -97,12 +103,12 @@ def owners_of(host: Host, paths: Set[str]) -> dict[str, str]:
     likely |= {package for path in paths for package in suppliers().of_command(posixpath.basename(path))}
     names.sort(key=lambda name: name.removesuffix(".list").partition(":")[0] not in likely)
     for name in names:
-        if len(found) == len(paths):
+        if len(owners) == len(paths):
             break
         for line in (text_or_none(host, f"{dpkg.INFO}/{name}") or "").splitlines():
             if line in wanted:
-                found.setdefault(wanted[line], name.removesuffix(".list").partition(":")[0])
-    return found
+                owners.setdefault(wanted[line], name.removesuffix(".list").partition(":")[0])
+    return owners
 
 
 def index_key(path: Path) -> str | None:
@@ -133,9 +139,9 @@ def offers_of(path: Path, survey: Survey, also: Collection[str]) -> tuple[list[O
             if (folder / name).is_file() and not release:
                 release = apt.release_fields(_head(folder / name))
     if not release:
-        beside = path.name.partition("_main_")[0]
-        for name in (f"{beside}_InRelease", f"{beside}_Release"):
-            if beside != path.name and (path.parent / name).is_file() and not release:
+        prefix = path.name.partition("_main_")[0]
+        for name in (f"{prefix}_InRelease", f"{prefix}_Release"):
+            if prefix != path.name and (path.parent / name).is_file() and not release:
                 release = apt.release_fields(_head(path.parent / name))
     component = next((part for part in ("main", "contrib", "universe") if f"/{part}/" in str(path)), "")
     repository = apt.repository(release, component or ("main" if "_main_" in path.name else ""))

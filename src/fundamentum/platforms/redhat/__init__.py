@@ -86,8 +86,8 @@ class RedHat(Platform):
     def extension_dir(self, api: str) -> str:
         return "/usr/lib64/php/modules"
 
-    def order(self, one: str, two: str) -> int:
-        return rpm_order(one, two)
+    def order(self, first: str, second: str) -> int:
+        return rpm_order(first, second)
 
     def install(self, packages: Sequence[str], *, again: bool = False) -> list[str]:
         return ["dnf", "reinstall" if again else "install", *packages]

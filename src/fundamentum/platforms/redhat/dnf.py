@@ -110,7 +110,7 @@ class _Packed(msgspec.Struct, frozen=True):
 def _metadata(host: Host, source: Source, remarks: list[Remark]) -> tuple[_Packed, list[bytes]]:
     """The list of packages, still packed, and the module documents that speak of PHP."""
     folder = source.folder or ""
-    found: dict[str, _Packed] = {}
+    files: dict[str, _Packed] = {}
     try:
         names = _locations(host.read(f"{folder}/repomd.xml", 8 * 1024 * 1024) or b"")
         for kind in ("primary", "modules"):
@@ -120,18 +120,18 @@ def _metadata(host: Host, source: Source, remarks: list[Remark]) -> tuple[_Packe
             packing = _PACKING.search(path)
             data = host.read(path) or b""
             host.budget.keep(len(data))
-            found[kind] = _Packed(data, f".{packing[1]}" if packing else "")
+            files[kind] = _Packed(data, f".{packing[1]}" if packing else "")
             if not data:
                 why = f"{path}: is not in the cache; packages after that point are unknown"
                 remarks.append(Remark("package indexes", why))
     except HostError as error:
         remarks.append(Remark("package indexes", str(error)))
-    packed = found.get("modules", _Packed())
+    packed = files.get("modules", _Packed())
     modules, problem = unpack(packed.data, packed.packing, MAX_MODULES)
     if problem:
         remarks.append(Remark("package indexes", f"{source.name}: its modules: {problem}; they are unknown from there"))
     documents = re.split(rb"^---[^\n]*$", modules, flags=re.M)
-    return found.get("primary", _Packed()), [document for document in documents if b"php" in document]
+    return files.get("primary", _Packed()), [document for document in documents if b"php" in document]
 
 
 def _locations(data: bytes) -> dict[str, str]:
@@ -140,12 +140,12 @@ def _locations(data: bytes) -> dict[str, str]:
         root = parsed(data, 20_000)
     except BadXml:
         return {}
-    found = {}
+    locations = {}
     for element in root.iter(f"{_REPO}data"):
         place = element.find(f"{_REPO}location")
         if place is not None:
-            found[str(element.get("type"))] = str(place.get("href"))
-    return found
+            locations[str(element.get("type"))] = str(place.get("href"))
+    return locations
 
 
 def _packages(
@@ -160,7 +160,7 @@ def _packages(
 ) -> Iterator[Offer]:
     """The packages that concern PHP.  What any package provides is added to ``capabilities``."""
     problem = ""
-    found = 0
+    number = 0
     try:
         for element in _elements(packed, budget):
             offer = _offer(element, source, modules, wanted)
@@ -169,10 +169,10 @@ def _packages(
                 for entry in element.iterfind(f"{{*}}format/{_RPM}provides/{_RPM}entry")
             )
             capabilities.update(names)
-            if len(capabilities) > MAX_CAPABILITIES or found > MAX_OFFERS:
+            if len(capabilities) > MAX_CAPABILITIES or number > MAX_OFFERS:
                 raise BadXml("more packages than any repository has")
             if offer and (not architecture or offer.architecture in (architecture, "noarch")):
-                found += 1
+                number += 1
                 yield offer
     except (BadXml, BadPacking, HostError) as error:
         problem = str(error)
@@ -191,12 +191,12 @@ def _elements(packed: _Packed, budget: Budget) -> Iterator[Any]:
                 budget.tick()
                 parser.feed(piece[start : start + _FED])
                 since += _FED
-                for _, one in parser.read_events():
+                for _, element in parser.read_events():
                     since = 0
-                    yield one
-                    one.clear()
-                    while one.getprevious() is not None:
-                        del one.getparent()[0]
+                    yield element
+                    element.clear()
+                    while element.getprevious() is not None:
+                        del element.getparent()[0]
                 if since > MAX_PACKAGE:
                     raise BadXml("a package without an end")
         parser.close()
@@ -204,10 +204,10 @@ def _elements(packed: _Packed, budget: Budget) -> Iterator[Any]:
         raise BadXml(error.msg or "cannot be read") from error
 
 
-def _offer(one: Any, source: Source, modules: Modules, wanted: "_Wanted") -> Offer | None:
-    name, arch = one.findtext(f"{_COMMON}name") or "", one.findtext(f"{_COMMON}arch") or ""
-    about = one.find(f"{_COMMON}version")
-    form = one.find(f"{_COMMON}format")
+def _offer(element: Any, source: Source, modules: Modules, wanted: "_Wanted") -> Offer | None:
+    name, arch = element.findtext(f"{_COMMON}name") or "", element.findtext(f"{_COMMON}arch") or ""
+    about = element.find(f"{_COMMON}version")
+    form = element.find(f"{_COMMON}format")
     if about is None or form is None or arch == "src" or not PACKAGE_NAME.fullmatch(name):
         return None
     provides = [entry for entry in form.iterfind(f"{_RPM}provides/{_RPM}entry") if "php" in entry.get("name", "")]
@@ -257,7 +257,11 @@ def _relation(entry: Any) -> str:
 
 
 def _shut_out(name: str, evr: str, stream: str, source: Source, modules: Modules) -> str:
-    if any(name_patterns.fits(one, pattern) for pattern in source.excluded for one in (name, f"{name}-{evr}")):
+    if any(
+        name_patterns.fits(name_or_version, pattern)
+        for pattern in source.excluded
+        for name_or_version in (name, f"{name}-{evr}")
+    ):
         return "excluded by the package manager's configuration"
     if source.hotfixes:
         return ""

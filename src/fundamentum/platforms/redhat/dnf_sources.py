@@ -42,7 +42,7 @@ def configured(host: Host, remarks: list[Remark]) -> Iterator[Source]:
             if not _is_on(parser, name, "enabled", "1"):
                 continue
             own = re.compile(re.escape(name) + "-[0-9a-f]{16}")
-            folder = next((at for one, at in folders.items() if own.fullmatch(one)), None)
+            folder = next((at for folder_name, at in folders.items() if own.fullmatch(folder_name)), None)
             if folder is None:
                 remarks.append(Remark("package indexes", f"{name}: nothing of it in dnf's cache; run dnf makecache"))
             priority = parser.get(name, "priority", fallback="")
@@ -56,12 +56,12 @@ def configured(host: Host, remarks: list[Remark]) -> Iterator[Source]:
             )
 
 
-def _is_on(found: configparser.ConfigParser, section: str, key: str, fallback: str) -> bool:
-    return (found.get(section, key, fallback=fallback) or "").strip().lower() in ("1", "yes", "true", "on")
+def _is_on(parsed: configparser.ConfigParser, section: str, key: str, fallback: str) -> bool:
+    return (parsed.get(section, key, fallback=fallback) or "").strip().lower() in ("1", "yes", "true", "on")
 
 
-def _excluded(found: configparser.ConfigParser, section: str, path: str, remarks: list[Remark]) -> tuple[str, ...]:
-    words = " ".join(found.get(section, key, fallback="") or "" for key in ("excludepkgs", "exclude"))
+def _excluded(parsed: configparser.ConfigParser, section: str, path: str, remarks: list[Remark]) -> tuple[str, ...]:
+    words = " ".join(parsed.get(section, key, fallback="") or "" for key in ("excludepkgs", "exclude"))
     patterns = tuple(dict.fromkeys(re.split(r"[\s,]+", words.strip()))) if words.strip() else ()
     if len(patterns) > MAX_EXCLUDED:
         why = f"{path}: more than {MAX_EXCLUDED} patterns of packages that are left out; the others are not looked at"

@@ -39,9 +39,9 @@ def extensions_in(offer: Offer, branch: str) -> set[str]:
     """
     prefix = f"{collection}-" if (collection := collection_of(offer)) else ""
     matches = (_PROVIDED.match(part.strip().removeprefix(prefix)) for part in offer.provides.split(","))
-    found = {canonical(match[1]) for match in matches if match}
+    extensions = {canonical(match[1]) for match in matches if match}
     name = offer.name.removeprefix(prefix).removeprefix("php-").removeprefix("pecl-")
     tied = _ABI.search(f"{offer.depends} {offer.pre_depends}") is not None
     if name not in _NO_EXTENSION and (tied or canonical(name) in catalogued(branch)):
-        found.add(canonical(name))
-    return found
+        extensions.add(canonical(name))
+    return extensions

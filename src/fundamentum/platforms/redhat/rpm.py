@@ -85,12 +85,12 @@ def probe(host: Host, directories: tuple[str, ...], programs: Sequence[str] = ()
     path = database(host) or ""
     try:
         packages, files = host.answer(PACKAGES), host.answer(FILES)
-        found = (
+        read = (
             list(_answered(packages)) if packages is not None else list(_stored(host, path, (*directories, *programs)))
         )
         asked = Question("rpm-owners", (*OWNERS, *programs), lenient=True)
         owning = host.answer(asked) if programs and files is not None else None
-        holding = found if files is None else [*_answered(files), *_answered(owning or b"")]
+        holding = read if files is None else [*_answered(files), *_answered(owning or b"")]
     except HostError as error:
         return Database(None, {}, "", set(), [Remark("installed packages", f"{error}: what is installed is unknown")])
     owners = {
@@ -99,20 +99,18 @@ def probe(host: Host, directories: tuple[str, ...], programs: Sequence[str] = ()
         for file in package.files
         if file.startswith((*directories, *programs))
     }
-    machines = Counter(
-        package.architecture for package in found if package.architecture not in ("noarch", "", "(none)")
-    )
+    machines = Counter(package.architecture for package in read if package.architecture not in ("noarch", "", "(none)"))
     sound = [
         package
-        for package in found
+        for package in read
         if PACKAGE_NAME.fullmatch(package.name) and is_version(package.evr) and package.architecture != "(none)"
     ]
     installed = [Installed(package.name, package.evr, provides_text(package.provides)) for package in sound]
     return Database(
-        tuple(sorted(installed, key=lambda one: (one.name, one.version))),
+        tuple(sorted(installed, key=lambda package: (package.name, package.version))),
         owners,
         max(sorted(machines), key=machines.__getitem__, default=""),
-        {name for package in found for name, _, _ in package.provides},
+        {name for package in read for name, _, _ in package.provides},
         [],
     )
 
@@ -200,9 +198,9 @@ def _headers(connection: "sqlite3.Connection", host: Host, wanted: tuple[str, ..
     if tables != [("table",)]:
         raise HostError(f"{SQLITE}: has no table of packages")
     kept = 0
-    for found, (blob,) in enumerate(connection.execute("SELECT blob FROM Packages ORDER BY hnum")):
+    for number, (blob,) in enumerate(connection.execute("SELECT blob FROM Packages ORDER BY hnum")):
         host.budget.tick()
-        if found > MAX_PACKAGES:
+        if number > MAX_PACKAGES:
             raise HostError(f"{SQLITE}: more than {MAX_PACKAGES:,} packages: not believed")
         if isinstance(blob, bytes) and (package := read_header(blob, wanted)):
             kept += sum(len(name) + len(version) + 100 for name, _, version in package.provides)

@@ -6,10 +6,10 @@ import re
 from fundamentum.untrusted.numbers import clipped
 
 
-def rpm_order(one: str, two: str) -> int:
+def rpm_order(first: str, second: str) -> int:
     """Below, at or above zero, as rpm orders two ``EPOCH:VERSION-RELEASE``.  Source: rpm's ``rpmvercmp``."""
     keys = []
-    for text in (one, two):
+    for text in (first, second):
         epoch, _, rest = text.rpartition(":")
         version, _, release = rest.partition("-")
         keys.append((clipped(epoch) if re.fullmatch("[0-9]+", epoch) else 0, version, release))
@@ -20,9 +20,9 @@ def rpm_order(one: str, two: str) -> int:
     return next((order for order in orders if order), 0)
 
 
-def _segments(one: str, two: str) -> int:
+def _segments(first: str, second: str) -> int:
     """``~`` sorts before everything, ``^`` after the end but before more; numbers before letters lose to them."""
-    a, b = (re.findall(r"[0-9]+|[A-Za-z]+|[~^]", text[:500]) for text in (one, two))
+    a, b = (re.findall(r"[0-9]+|[A-Za-z]+|[~^]", text[:500]) for text in (first, second))
     for left, right in itertools.zip_longest(a, b, fillvalue=""):
         if left == right:
             continue

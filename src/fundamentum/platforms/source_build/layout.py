@@ -41,8 +41,8 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
     remarks: list[Remark] = []
     places = PLACES if platform(system.family).packaged else (*PLACES, *SYSTEM_PLACES)
     paths = dict.fromkeys(host.resolve(path) or path for place in places for path in matching(host, place))
-    found = (_one(host, path, system, remarks) for path in paths)
-    return [installation for installation in found if installation], remarks
+    standing = (_one(host, path, system, remarks) for path in paths)
+    return [installation for installation in standing if installation], remarks
 
 
 def _one(host: Host, path: str, system: System, remarks: list[Remark]) -> Installation | None:
@@ -82,8 +82,8 @@ def _one(host: Host, path: str, system: System, remarks: list[Remark]) -> Instal
 
 def _paths_in(host: Host, path: str) -> list[str]:
     data = host.read(path, MAX_BINARY) or b""
-    found = itertools.islice(_PATH.finditer(data), 100_000)
-    return list(dict.fromkeys(m[0].decode("ascii") for m in found))[:2000]
+    matches = itertools.islice(_PATH.finditer(data), 100_000)
+    return list(dict.fromkeys(m[0].decode("ascii") for m in matches))[:2000]
 
 
 def _holding(host: Host, paths: tuple[str, ...], ending: str, besides: str = "") -> str | None:

@@ -84,11 +84,11 @@ class Hive:
             self._left -= 1
             if self._left < 0:
                 raise BadHive("has no end of keys")
-            found = self._number(at + 4 + width * number)
+            below = self._number(at + 4 + width * number)
             if kind == b"ri":
-                yield from self._listed(found, depth + 1)
+                yield from self._listed(below, depth + 1)
             else:
-                yield found
+                yield below
 
     def _values(self, key: int) -> Iterator[tuple[str, str]]:
         at = self._cell(key, b"nk")

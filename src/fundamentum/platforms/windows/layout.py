@@ -29,7 +29,7 @@ BUILT_IN_DIR: Final = "C:\\php\\ext"
 
 def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
     """Every PHP in the tree.  Source: content of PHP's archives for Windows."""
-    found: list[Installation] = []
+    standing: list[Installation] = []
     remarks: list[Remark] = []
     folders = php_folders(host)
     noted = registry.read(host, [folder for folder, _ in folders])
@@ -39,10 +39,10 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
         remarks.append(Remark("configuration", why))
     for folder, names in folders:
         try:
-            found += _one(host, folder, names, noted, remarks)
+            standing += _one(host, folder, names, noted, remarks)
         except HostError as error:
             remarks.append(Remark("PHP", f"{error}: not judged", folder))
-    return found, remarks
+    return standing, remarks
 
 
 def _one(host: Host, folder: str, names: list[str], noted: Registry, remarks: list[Remark]) -> Iterator[Installation]:
@@ -108,13 +108,13 @@ def _ini_files(folders: tuple[str, ...], sapi: Sapi) -> tuple[str, ...]:
 def _web_server_programs(host: Host, folder: str) -> str | None:
     """The directory of the web server's own program beside PHP, as bundles have it; None if it is not clear which."""
     above = posixpath.dirname(folder)
-    found = {
+    folders = {
         posixpath.join(place, name, "bin")
         for place in {above, posixpath.dirname(above)}
         for name in listed(host, place)
         if re.match(r"(?i)apache", name) and host.stat(posixpath.join(place, name, "bin", "httpd.exe"))
     }
-    return found.pop() if len(found) == 1 else None
+    return folders.pop() if len(folders) == 1 else None
 
 
 def _read(host: Host, path: str) -> Program:

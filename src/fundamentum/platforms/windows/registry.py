@@ -102,8 +102,10 @@ def _of_hive(host: Host, path: str, key: str, asked: Sequence[str]) -> list[Valu
         return []
     texts = Hive(data).texts(asked)
     beginning = f"{key or 'system'}\\"
-    whole = [(f"{beginning}{at}".replace("controlset001", "currentcontrolset"), name, text) for at, name, text in texts]
-    return [Value(*value, Origin(path)) for value in whole[:MAX_VALUES]]
+    values = [
+        (f"{beginning}{at}".replace("controlset001", "currentcontrolset"), name, text) for at, name, text in texts
+    ]
+    return [Value(*value, Origin(path)) for value in values[:MAX_VALUES]]
 
 
 def _text(data: bytes) -> str:
@@ -124,10 +126,10 @@ def _values(path: str, text: str) -> list[Value]:
             held = line[:-1]
             continue
         if line.startswith("["):
-            whole = line.strip("[]").lower()
-            beginning = next((one for one in _MACHINE if whole.startswith(one)), "")
-            below = whole.removeprefix(beginning)
-            ours = below == _ENVIRONMENT or any(below == one or below.startswith(f"{one}\\") for one in _KEYS)
+            whole_key = line.strip("[]").lower()
+            beginning = next((root for root in _MACHINE if whole_key.startswith(root)), "")
+            below = whole_key.removeprefix(beginning)
+            ours = below == _ENVIRONMENT or any(below == name or below.startswith(f"{name}\\") for name in _KEYS)
             key = below if beginning and ours and not line.startswith("[-") else ""
         elif key and (match := _VALUE.fullmatch(line)):
             plain = match[2] if match[2] is not None else None
@@ -141,7 +143,7 @@ def _unescaped(text: str) -> str:
 
 
 def _from_hex(digits: str) -> str:
-    numbers = bytes(int(one, 16) for one in digits.split(",") if len(one) == 2)
+    numbers = bytes(int(digit_pair, 16) for digit_pair in digits.split(",") if len(digit_pair) == 2)
     return numbers.decode("utf-16-le", "replace").rstrip("\0")
 
 

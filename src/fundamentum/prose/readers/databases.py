@@ -39,11 +39,15 @@ def read(line: Line) -> Iterator[Statement]:
     """The servers of a line as alternatives of one entry, and the variables it names with a value."""
     level = level_of(line)
     if installs_packages(line.text):
-        servers = (one for one in _PACKAGES.finditer(line.text) if one["server"] or one["product"] == "postgresql")
-        if products := dict.fromkeys(_NAMES[one["product"].lower()] for one in servers):
+        servers = (
+            package
+            for package in _PACKAGES.finditer(line.text)
+            if package["server"] or package["product"] == "postgresql"
+        )
+        if products := dict.fromkeys(_NAMES[server["product"].lower()] for server in servers):
             yield Statement(("database", level), " | ".join(products), level=level)
         return
-    found: dict[str, str] = {}
+    versions: dict[str, str] = {}
     for match in _PRODUCT.finditer(line.text):
         if re.match(r"\s*(?:PHP )?(?:extension|module|driver|support)", line.text[match.end() :], re.I):
             continue
@@ -53,9 +57,9 @@ def read(line: Line) -> Iterator[Statement]:
         version = match[2]
         if version and (least := _LEAST.search(line.text, match.end())):
             version = least[1]  # the one that is there is told first
-        found.setdefault(product, f"{product} >= {version}" if version and version != "3" else product)
-    if found:
-        yield Statement(("database", level), " | ".join(found.values()), level=level)
+        versions.setdefault(product, f"{product} >= {version}" if version and version != "3" else product)
+    if versions:
+        yield Statement(("database", level), " | ".join(versions.values()), level=level)
     yield from _variables(line)
     yield from _character_set(line)
 

@@ -99,13 +99,13 @@ def read(line: Line) -> Iterator[Statement]:
     if _NO_DRIVER.search(text):
         yield Statement(("extensions", level), "pdo_mysql | pdo_pgsql | pdo_sqlite", level=level)
     needless = _NOT_NEEDED.search(text) and not _STILL_OF_USE.search(text)
-    found = list(_named(line)) if not needless else []
-    if not found:
+    named = list(_named(line)) if not needless else []
+    if not named:
         return
     if _ABSENT.search(_ELSE.split(text)[0]):
-        yield from (Statement(("extensions", "absent"), name) for _, _, name in found)
+        yield from (Statement(("extensions", "absent"), name) for _, _, name in named)
         return
-    for group in _grouped(found, text):
+    for group in _grouped(named, text):
         yield Statement(("extensions", level), group, level=level)
 
 
@@ -151,9 +151,9 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
         return False
     behind = r"[\"'`]?\s+(?:PHP )?(?:extension|module|support|library)"
     shown = re.escape(word)
-    beside = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
+    status = rf"\b{shown}\b{behind}|(?:extension|module)s?:?\s+[\"'`]?{shown}\b"
     if name in _RARE and not (certain and word.islower()):
-        return re.search(beside, line.text, re.I) is not None
+        return re.search(status, line.text, re.I) is not None
     if certain or name not in _PLAIN_WORDS:
         return True
     if word.isupper() and _OF_PHP.search(f"{line.heading}: {line.text}"):
@@ -164,7 +164,7 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
         re.I,
     )
     ends = rf"\b{shown}\b[\"'`]?(?:,|\s+(?:and|or|&)\s)[^.;:]{{0,200}}\b(?:extensions|modules)\b"
-    return bool(re.search(beside, line.text, re.I) or re.search(ends, line.text, re.I) or listed)
+    return bool(re.search(status, line.text, re.I) or re.search(ends, line.text, re.I) or listed)
 
 
 @cache
@@ -191,13 +191,13 @@ def _words() -> re.Pattern[str]:
     )
 
 
-def _grouped(found: list[tuple[int, int, str]], text: str) -> Iterator[str]:
+def _grouped(named: list[tuple[int, int, str]], text: str) -> Iterator[str]:
     """Names that are joined by *or* or a slash as alternatives of one entry; each with the version behind it."""
     any_of = re.search(r"\b(?:at least one|one|any) of\b|\b(?:n?either)\b", text, re.I)
     one_of_those = False
     groups: list[list[str]] = []
     end = -1
-    for start, stop, name in found:
+    for start, stop, name in named:
         between = text[end:start] if end >= 0 else ""
         joined = re.fullmatch(
             r"[\"'`)»”\s]*(?:extension|module|library)?\s*(?:,?\s*\(?\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(«“\s]*",

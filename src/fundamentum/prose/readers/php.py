@@ -142,11 +142,11 @@ def _condition(text: str) -> str | None:
     if lowest and _plausible(least := lowest[1] or lowest[2]):
         return f">={least}"
     if (match := _LIST.search(_REMARK.sub("", text))) and not _FOUND.search(text):
-        versions = sorted(re.findall(r"\d+\.\d+", match[1]), key=lambda one: tuple(map(int, one.split("."))))
+        versions = sorted(re.findall(r"\d+\.\d+", match[1]), key=lambda version: tuple(map(int, version.split("."))))
         if len(versions) > 1:
             return f">={versions[0]}, <={versions[-1]}"
     for shape in (_OLDER, _SENT, _near(), _AFTER):
-        matches = [one[1] for one in shape.finditer(text) if _plausible(one[1])]
+        matches = [stated[1] for stated in shape.finditer(text) if _plausible(stated[1])]
         if matches:
             return f">={matches[-1]}"
     if (match := _OF_PHP.search(text)) and _plausible(match[1]) and not _FOUND.search(text):

@@ -25,8 +25,8 @@ _COLUMNS: Final = lazy_regex(rf"\b(minim(?:um|al)|required)\b|({_ADVICE})", re.I
 
 def read(line: Line) -> Iterator[Statement]:
     """The branch of PHP that is advised."""
-    if (found := preferred(line)) is not None:
-        yield Statement(("php",), found[0], "preferred", "recommended")
+    if (advised := preferred(line)) is not None:
+        yield Statement(("php",), advised[0], "preferred", "recommended")
 
 
 def preferred(line: Line) -> tuple[str, str] | None:

@@ -17,7 +17,7 @@ def read(line: Line) -> Iterator[Statement]:
     """The services of a line, joined by *or* as alternatives."""
     level = level_of(line)
     names = "|".join(name for name in services() if name != "smtp")
-    found: list[str] = []
+    named: list[str] = []
     for match in re.finditer(rf"(?<![\w-])({names})(?:-server)?(?![\w-]){_TAIL}", line.text, re.I):
         rest, before = line.text[match.end() :], line.text[: match.start()]
         server = re.search(r"server|service", match[0], re.I) or (match[2] and not _of_extension(line.text))
@@ -29,9 +29,9 @@ def read(line: Line) -> Iterator[Statement]:
             continue
         if server or re.search(r"cach(?:e|ing)|queue|search|install|server|running|session", line.text, re.I):
             name = match[1].lower()
-            found.append(f"{name} >= {match[2]}" if match[2] else name)
-    if found:
-        yield Statement(("services", level), " | ".join(dict.fromkeys(found)), level=level)
+            named.append(f"{name} >= {match[2]}" if match[2] else name)
+    if named:
+        yield Statement(("services", level), " | ".join(dict.fromkeys(named)), level=level)
     if re.search(r"\b(?:SMTP server|mail transport(?: agent)?|MTA)\b", line.text):
         yield Statement(("services", level), "smtp", level=level)
 

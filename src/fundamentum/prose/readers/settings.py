@@ -70,19 +70,19 @@ def read(line: Line) -> Iterator[Statement]:
         if match := re.search(shape, line.text, re.I):
             yield Statement(("settings", "required"), f"{sign} {match[1]}", name)
             return
-    found = list(_named(line.text))
+    named = list(_named(line.text))
     shared: str | None = None
     statements: list[Statement] = []
-    for at in reversed(range(len(found))):
-        _, end, name = found[at]
-        until = found[at + 1][0] if at + 1 < len(found) else len(line.text)
+    for at in reversed(range(len(named))):
+        _, end, name = named[at]
+        until = named[at + 1][0] if at + 1 < len(named) else len(line.text)
         between = line.text[end:until]
-        if _TO_BE.search(line.text, 0, found[at][0]):
+        if _TO_BE.search(line.text, 0, named[at][0]):
             between = re.sub(r"^(\W*)is set to\b", r"\1set to", between)
         condition = (
-            _contrary(name, line.text[: found[at][0]], between)
+            _contrary(name, line.text[: named[at][0]], between)
             or _condition(name, between)
-            or (_condition(name, re.split(r"[,;]\s", line.text[: found[at][0]])[-1]) if len(found) == 1 else None)
+            or (_condition(name, re.split(r"[,;]\s", line.text[: named[at][0]])[-1]) if len(named) == 1 else None)
         )
         if condition is None and re.fullmatch(r"[\"'`\s]*(?:,|and|&|/|or)\s*[\"'`]*", between, re.I):
             condition = shared  # as of the one behind it
@@ -116,8 +116,8 @@ def _contrary(name: str, before: str, behind: str) -> str | None:
     state = done[1] if done else ""
     if done and state.lower() == "set":
         state = told[1] if (told := _SET_TO.match(behind)) else ""
-    elif not done and not _TO_BE.search(before) and (found := _IS.match(behind)) and not _TO_BE.search(behind):
-        state = found[1]
+    elif not done and not _TO_BE.search(before) and (match := _IS.match(behind)) and not _TO_BE.search(behind):
+        state = match[1]
     return None if not state else "off" if _STATE_ON.fullmatch(state) else "on"
 
 

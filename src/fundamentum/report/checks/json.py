@@ -221,8 +221,11 @@ def check_document(judgements: Sequence[Judgement], survey: Survey, *, today: da
         ],
         remarks=[
             *(
-                RemarkRow(one.title, one.why)
-                for one in (*survey.remarks, *(remark for j in judgements for remark in j.target.runtime.remarks))
+                RemarkRow(remark_shown.title, remark_shown.why)
+                for remark_shown in (
+                    *survey.remarks,
+                    *(remark for j in judgements for remark in j.target.runtime.remarks),
+                )
             ),
             *(
                 RemarkRow(acceptance.where, f"'{acceptance.need}' is no need of these applications")

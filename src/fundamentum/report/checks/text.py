@@ -68,7 +68,7 @@ def write_check(
         room = 24 if any(finding.chain for finding in lacking) else 40  # a chain's lines are long
         for level, style in (("required", "unmet"), ("recommended", "recommended")):
             for verdict, title in LACKING.items():
-                wrong = [one for one in lacking if (one.level, one.verdict) == (level, verdict)]
+                wrong = [finding for finding in lacking if (finding.level, finding.verdict) == (level, verdict)]
                 if wrong:
                     console.print(Text(f"\n{level}, {title}", style=STYLES[style]))
                     console.print(Padding(_problems(wrong, min(wide, room)), (0, 0, 0, 2)))
@@ -111,12 +111,15 @@ def summary(judgement: Judgement) -> tuple[str, str]:
     counts = Counter((finding.level, finding.verdict) for finding in judgement.all_findings)
     unmet, unknown = counts["required", "unmet"], counts["required", "unknown"]
     optional = counts["recommended", "unmet"] + counts["recommended", "unknown"]
-    more = f", and {optional} recommended" if optional else ""
+    and_recommended = f", and {optional} recommended" if optional else ""
     if unmet:
         untold = f", {unknown} cannot be told" if unknown else ""
-        return f"does not run here: {_many(unmet, 'required')} not met{untold}{more}", "unmet"
+        return f"does not run here: {_many(unmet, 'required')} not met{untold}{and_recommended}", "unmet"
     if unknown:
-        return f"cannot tell whether it runs here: {_many(unknown, 'required')} not known to be met{more}", "unmet"
+        return (
+            f"cannot tell whether it runs here: {_many(unknown, 'required')} not known to be met{and_recommended}",
+            "unmet",
+        )
     if optional:
         return f"runs here; {_many(optional, 'recommended')} not met", "recommended"
     accepted = sum(finding.verdict == "accepted" for finding in judgement.findings)
@@ -216,14 +219,14 @@ def _fine(console: Console, findings: Sequence[Finding], detail: Detail) -> None
 
 def _risks(console: Console, judgement: Judgement, survey: Survey, today: date) -> None:
     """What is risky about the runtime, last: nothing here keeps the application from running."""
-    found = risks(survey, judgement, today)
-    if not found:
+    risks_seen = risks(survey, judgement, today)
+    if not risks_seen:
         return
-    console.print(Text(f"\nrisky, whatever is needed ({len(found)})", style=STYLES["recommended"]))
+    console.print(Text(f"\nrisky, whatever is needed ({len(risks_seen)})", style=STYLES["recommended"]))
     table = Table.grid(padding=(0, 2))
     table.add_column(overflow="fold")
     table.add_column(overflow="fold", ratio=1)
-    for risk in found:
+    for risk in risks_seen:
         what = Text(clean(risk.why))
         what.append(clean(f"  {risk.origin}") if risk.origin else "", STYLES["dim"])
         what.append("\n" + clean(f"-> {risk.remedy}"), STYLES["remedy"])

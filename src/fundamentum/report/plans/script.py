@@ -96,8 +96,8 @@ def part(plan: Plan, body: Sequence[str], *, act: bool) -> str:
     """A script that does nothing but this, for others who carry a plan out; its arguments are those of ``body``."""
     lines = [f"act={'yes' if act else 'no'}", *body]
     library = functions_for(plan.family, lines, besides=("options", "once"))
-    whole = ["set -eu", "plan() {", *lines, "}", *_rests_on(plan), f"plan={shell_word(plan.identity)}", *library]
-    return "\n".join([*whole, 'plan "$@"', ""])
+    script = ["set -eu", "plan() {", *lines, "}", *_rests_on(plan), f"plan={shell_word(plan.identity)}", *library]
+    return "\n".join([*script, 'plan "$@"', ""])
 
 
 def looks(plan: Plan) -> list[str]:

@@ -96,8 +96,8 @@ def _support(row: Row) -> str:
 
 
 def _packages(row: Row) -> str:
-    more = f", {len(row.removes)} go" if row.removes else ""
-    return f"{row.installs}{more}" if row.installs or more else "-"
+    and_removed = f", {len(row.removes)} go" if row.removes else ""
+    return f"{row.installs}{and_removed}" if row.installs or and_removed else "-"
 
 
 def _lacks(row: Row) -> str:
@@ -205,8 +205,8 @@ def _others(console: Console, plan: Plan) -> None:
     if changes:
         console.print(Text("\nalso changes for others", style=STYLES["recommended"]))
     for where, what in changes.items():
-        more = f" and {len(where) - 6} more" if len(where) > 6 else ""
-        console.print(Padding(Text(clean(f"{', '.join(where[:6])}{more}: {', '.join(what)}")), (0, 0, 0, 2)))
+        and_more = f" and {len(where) - 6} more" if len(where) > 6 else ""
+        console.print(Padding(Text(clean(f"{', '.join(where[:6])}{and_more}: {', '.join(what)}")), (0, 0, 0, 2)))
 
 
 def _outcome(console: Console, plan: Plan) -> None:

@@ -24,16 +24,16 @@ def probe(host: Host, asked: Asked, processes: Sequence[Process]) -> dict[str, A
     if host.windows or not (asked.texts or asked.sockets or asked.variables or asked.locales):
         return {}
     known = [dict(process.variables) for process in processes if process.variables is not None]
-    found = {f"variable:{name}": _variable(name, known) for name in asked.variables}
+    answers = {f"variable:{name}": _variable(name, known) for name in asked.variables}
     if asked.locales:
-        found["locales:installed"] = locales.probe(host)
+        answers["locales:installed"] = locales.probe(host)
     if not host.whole:
-        return found | _recorded(host, asked)
-    found |= {f"text:{path}": _text(host, path) for path in asked.texts}
+        return answers | _recorded(host, asked)
+    answers |= {f"text:{path}": _text(host, path) for path in asked.texts}
     listening = _listening(host) if asked.sockets else None
     for place in asked.sockets:
-        found[f"socket:{place}"] = Answer(None if listening is None else place.rpartition(":")[2] in listening)
-    return found
+        answers[f"socket:{place}"] = Answer(None if listening is None else place.rpartition(":")[2] in listening)
+    return answers
 
 
 def _text(host: Host, path: str) -> Answer:
@@ -66,18 +66,18 @@ def _listening(host: Host) -> frozenset[str] | None:
     """Paths and ports at which something listens; None where that cannot be seen.  Source: proc_net(5)."""
     if not host.live:
         return None
-    found: set[str] = set()
+    paths: set[str] = set()
     try:
         for line in (host.read("/proc/net/unix", MAX_TEXT * 16) or b"").decode("utf-8", "replace").splitlines()[1:]:
             fields = line.split(None, 7)
             if len(fields) == 8 and int(fields[3], 16) & 0x10000:
-                found.add(fields[7])
+                paths.add(fields[7])
         for name in ("tcp", "tcp6"):
             lines = (host.read(f"/proc/net/{name}", MAX_TEXT * 16) or b"").decode("ascii", "replace").splitlines()
-            found |= {str(int(line.split()[1].rpartition(":")[2], 16)) for line in lines[1:] if line.split()[3] == "0A"}
+            paths |= {str(int(line.split()[1].rpartition(":")[2], 16)) for line in lines[1:] if line.split()[3] == "0A"}
     except (HostError, ValueError, IndexError):
         return None
-    return frozenset(found)
+    return frozenset(paths)
 
 
 def _recorded(host: Host, asked: Asked) -> dict[str, Answer]:

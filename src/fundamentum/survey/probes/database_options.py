@@ -83,22 +83,22 @@ def probe(
     host: Host, products: Sequence[str], installed: Sequence[Installed] | None, running: Sequence[Process]
 ) -> tuple[DatabaseOptions, ...]:
     """What is set for each of these products that is installed."""
-    found: list[DatabaseOptions] = []
+    optionses: list[DatabaseOptions] = []
     for product in products if not host.windows else ():
         version = _version(product, installed or ())
         if version is None:
             continue
         if product == "postgresql":
-            found += _clusters(host, version, running)
+            optionses += _clusters(host, version, running)
         elif product in ("mariadb", "mysql"):
-            found.append(_server(host, product, version, running))  # type: ignore[arg-type]
-    return tuple(found)
+            optionses.append(_server(host, product, version, running))  # type: ignore[arg-type]
+    return tuple(optionses)
 
 
 def _version(product: str, installed: Sequence[Installed]) -> str | None:
     pattern = suppliers().installed.get(product, "")
     versions = (upstream(package.version) for package in installed if re.fullmatch(pattern, package.name))
-    version = next((one for one in versions if one), None)
+    version = next((version for version in versions if version), None)
     return ".".join(version.split(".")[: 1 if product == "postgresql" else 2]) if version else None
 
 
@@ -122,13 +122,15 @@ def _server(host: Host, product: Product, version: str, running: Sequence[Proces
 
     def read(path: str, depth: int = 0) -> None:
         group = ""
-        for number, whole in enumerate(reading.text(host, path).splitlines(), 1):
-            line = whole.strip()
+        for number, raw in enumerate(reading.text(host, path).splitlines(), 1):
+            line = raw.strip()
             if line[:1] in ("#", ";", ""):
                 continue
             if match := _INCLUDE.fullmatch(line):
                 if depth < MAX_DEPTH and match[1]:
-                    reading.directory(host, match[2].rstrip("/"), lambda one: read(one, depth + 1), ".cnf")
+                    reading.directory(
+                        host, match[2].rstrip("/"), lambda path_included: read(path_included, depth + 1), ".cnf"
+                    )
                 elif depth < MAX_DEPTH:
                     read(match[2], depth + 1)
             elif match := _GROUP.match(line):
@@ -161,7 +163,7 @@ def option(text: str, value: str | None, product: str) -> tuple[str, str]:
         if name not in known and name.startswith(prefix) and name.removeprefix(prefix) in known:
             return name.removeprefix(prefix), "OFF" if value in ("0", "OFF") and switched == "ON" else switched
     if name not in known:
-        longer = [one for one in known if one.startswith(name)]
+        longer = [name_known for name_known in known if name_known.startswith(name)]
         name = longer[0] if len(longer) == 1 and len(name) > 3 else name
     if value is None:
         return name, "ON"
@@ -200,6 +202,8 @@ def _postgresql(host: Host, path: str, reading: _Reading, depth: int) -> None:
         if depth >= MAX_DEPTH:
             continue
         if name == "include_dir":
-            reading.directory(host, target, lambda one: _postgresql(host, one, reading, depth + 1), ".conf")
+            reading.directory(
+                host, target, lambda path_included: _postgresql(host, path_included, reading, depth + 1), ".conf"
+            )
         else:
             _postgresql(host, target, reading, depth + 1)

@@ -21,34 +21,36 @@ MAX_OTHERS: Final = 20
 def probe(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:
     """These, and every directory on the way to each, links followed."""
     names = _names(host, "/etc/passwd")
-    found: dict[str, Place] = {}
+    places: dict[str, Place] = {}
     for path in dict.fromkeys(paths):
         real = _resolved(host, path)
         parts = real.strip("/").split("/")
         for length in range(len(parts) if real != "/" else 0):
             above = "/" + "/".join(parts[:length])
-            if above not in found and len(found) < MAX_PLACES:
-                found[above] = _place(host, above, above, names)
-        if path not in found or real != path:
+            if above not in places and len(places) < MAX_PLACES:
+                places[above] = _place(host, above, above, names)
+        if path not in places or real != path:
             place = replace(_place(host, path, real, names), loose=_loose(host, path) if real != path else "")
-            found[path] = replace(place, others=_others(host, real, place.user)) if place.kind == "directory" else place
-    return tuple(found[path] for path in sorted(found))
+            places[path] = (
+                replace(place, others=_others(host, real, place.user)) if place.kind == "directory" else place
+            )
+    return tuple(places[path] for path in sorted(places))
 
 
 def probe_named(host: Host, paths: Iterable[str]) -> tuple[Place, ...]:
     """These, where rights are those of names."""
-    found = []
+    places = []
     for path in sorted(set(paths))[:MAX_PLACES]:
         real = host.resolve(path) or path
         about = host.stat(real)
         led = real if real.lower() != path.lower() else ""
         if about is None:
-            found.append(Place(path, "absent", led))
+            places.append(Place(path, "absent", led))
             continue
         kind: Literal["directory", "file"] = "directory" if about.is_directory else "file"
         size = 0 if about.is_directory else about.size
-        found.append(Place(path, kind, led, size=size, access=host.extras(real).access))
-    return tuple(found)
+        places.append(Place(path, kind, led, size=size, access=host.extras(real).access))
+    return tuple(places)
 
 
 def _others(host: Host, folder: str, user: int) -> tuple[Entry, ...]:
@@ -86,8 +88,8 @@ def _resolved(host: Host, path: str) -> str:
     missing: list[str] = []
     at = path
     for _ in range(MAX_DEPTH):
-        if found := host.resolve(at):
-            return posixpath.join(found, *missing) if missing else found
+        if resolved := host.resolve(at):
+            return posixpath.join(resolved, *missing) if missing else resolved
         at, name = posixpath.split(at)
         missing.insert(0, name)
         if at in ("/", ""):
@@ -142,13 +144,13 @@ def accounts(host: Host, users: Iterable[str]) -> tuple[Account, ...]:
     wanted = {name for name in users if is_plain(name)}
     if not wanted:
         return ()
-    found: dict[str, tuple[int, int]] = {}
+    owners: dict[str, tuple[int, int]] = {}
     homes: dict[str, str] = {}
     for line in (text_or_none(host, "/etc/passwd") or "").splitlines():
         fields = line.split(":")
         numbers = [whole(field) for field in fields[2:4]]
         if len(numbers) == 2 and fields[0] in wanted and numbers[0] is not None and numbers[1] is not None:
-            found.setdefault(fields[0], (numbers[0], numbers[1]))
+            owners.setdefault(fields[0], (numbers[0], numbers[1]))
             homes.setdefault(fields[0], fields[5] if len(fields) > 5 else "")
     groups: dict[str, list[int]] = {}
     titles: dict[int, str] = {}
@@ -161,7 +163,7 @@ def accounts(host: Host, users: Iterable[str]) -> tuple[Account, ...]:
                 groups.setdefault(member, []).append(number)
     return tuple(
         Account(name, user, tuple(dict.fromkeys((group, *groups.get(name, ())))), titles.get(group), homes[name])
-        for name, (user, group) in sorted(found.items())
+        for name, (user, group) in sorted(owners.items())
     )
 
 
@@ -171,10 +173,10 @@ def groups(host: Host, names: Collection[str]) -> dict[str, int]:
 
 
 def _names(host: Host, path: str) -> dict[int, str]:
-    found: dict[int, str] = {}
+    names: dict[int, str] = {}
     for line in (text_or_none(host, path) or "").splitlines():
         fields = line.split(":")
         number = whole(fields[2]) if len(fields) > 2 else None
         if number is not None and is_plain(fields[0]):
-            found.setdefault(number, fields[0])
-    return found
+            names.setdefault(number, fields[0])
+    return names

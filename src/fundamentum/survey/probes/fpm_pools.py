@@ -66,7 +66,7 @@ class Pool(msgspec.Struct):
     """What else it sets that an application may rest on, by name."""
 
 
-class Found(msgspec.Struct):
+class PoolFiles(msgspec.Struct):
     """What the manager's files say."""
 
     pools: list[Pool]
@@ -80,7 +80,7 @@ class Found(msgspec.Struct):
     """Where a syntax error is."""
 
 
-def probe(host: Host, main: str, constants: Mapping[str, str]) -> Found:
+def probe(host: Host, main: str, constants: Mapping[str, str]) -> PoolFiles:
     """The pools that the manager's main file sets up.
 
     Source: the manager's own reader (``fpm_conf.c``): ini dialect, ``include`` with patterns, ``$pool`` in values;
@@ -97,9 +97,9 @@ def probe(host: Host, main: str, constants: Mapping[str, str]) -> Found:
     for pool in pools.values():
         if pool.listen and pool.prefix and not _ADDRESS.match(pool.listen):
             pool.listen = posixpath.join(pool.prefix, pool.listen)
-    for one in odd:
-        del pools[one.name]
-        remarks.append(Remark("FPM pools", f"{one.file}: a pool with an unusual name or user is left out"))
+    for unusual in odd:
+        del pools[unusual.name]
+        remarks.append(Remark("FPM pools", f"{unusual.file}: a pool with an unusual name or user is left out"))
     reader.found.pools = list(pools.values())
     return reader.found
 
@@ -110,27 +110,27 @@ class _Reader:
     def __init__(self, host: Host, constants: Mapping[str, str]) -> None:
         self.host, self.constants = host, constants
         self.pools: dict[str, Pool] = {}
-        self.found = Found([], [], [], [])
+        self.found = PoolFiles([], [], [], [])
 
     def read(self, path: str, depth: int = 0, include: str = "") -> None:
         """A file with those that it includes.  ``include``: the pattern by which it is included itself."""
-        found = self.found
-        if depth > MAX_DEPTH or len(found.files) >= MAX_FILES:
-            found.remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
+        pool_files = self.found
+        if depth > MAX_DEPTH or len(pool_files.files) >= MAX_FILES:
+            pool_files.remarks.append(Remark("FPM pools", f"{path}: too many included files; the rest is unknown"))
             return
         try:
             text = text_of(self.host, path, MAX_TEXT // 4)
         except HostError as error:
-            found.remarks.append(Remark("FPM pools", str(error)))
+            pool_files.remarks.append(Remark("FPM pools", str(error)))
             return
         if text is None:
             return
-        found.files.append(path)
+        pool_files.files.append(path)
         parsed = ini.parse(text, self.constants)
         if parsed.broken_at:
-            found.broken = found.broken or Origin(path, parsed.broken_at)
+            pool_files.broken = pool_files.broken or Origin(path, parsed.broken_at)
             why = f"{path}:{parsed.broken_at}: syntax error; the manager does not start with this file"
-            found.remarks.append(Remark("FPM pools", why))
+            pool_files.remarks.append(Remark("FPM pools", why))
         for entry in parsed.entries:
             self._take(entry, path, depth, include)
 

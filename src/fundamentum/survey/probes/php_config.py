@@ -133,7 +133,7 @@ def _sample(host: Host, path: str, facts: Facts) -> Sample | None:
     return Sample(path, lines, length, {name: value for name, value in values.items() if is_directive(name)})
 
 
-def _scanned(host: Host, folders: Iterable[str], found: Configuration) -> Iterator[str]:
+def _scanned(host: Host, folders: Iterable[str], configuration: Configuration) -> Iterator[str]:
     """The files of the scan directories, in the order in which PHP reads them."""
     for folder in folders:
         try:
@@ -141,48 +141,55 @@ def _scanned(host: Host, folders: Iterable[str], found: Configuration) -> Iterat
             if len(names) > MAX_FILES:
                 raise HostError(f"{folder}: more than {MAX_FILES:,} files: not read")
         except HostError as error:
-            found.unread.append(folder)
-            found.remarks.append(Remark("configuration", f"{error}: what the files there set or load is unknown"))
+            configuration.unread.append(folder)
+            configuration.remarks.append(
+                Remark("configuration", f"{error}: what the files there set or load is unknown")
+            )
             continue
         yield from (posixpath.join(folder, name) for name in names)
 
 
-def _take(entries: Iterable[ini.Entry], path: str, found: Configuration, values: dict[str, str]) -> None:
+def _take(entries: Iterable[ini.Entry], path: str, configuration: Configuration, values: dict[str, str]) -> None:
     """The lines of one file, in their order; ``values`` is what has been set so far."""
     special: re.Match[str] | None = None
     for entry in entries:
         # Once such a section has begun, those of other names go on with it, up to the end of the file.
         special = _SECTION.fullmatch(entry.section or "") or special
         if match := special if entry.section else None:
-            _in_section(found, match, entry, path)  # it holds for some directories or host names only
+            _in_section(configuration, match, entry, path)  # it holds for some directories or host names only
         elif entry.key is None and len(entry.name) < MAX_NAME:
-            found.lines.append(Line(entry.name, entry.value, Origin(path, entry.line)))
+            configuration.lines.append(Line(entry.name, entry.value, Origin(path, entry.line)))
             if entry.value is not None:
                 values[entry.name] = entry.value
 
 
-def _in_section(found: Configuration, match: re.Match[str], entry: ini.Entry, path: str) -> None:
+def _in_section(configuration: Configuration, match: re.Match[str], entry: ini.Entry, path: str) -> None:
     """One line of a section; lines of one section in one file stay together."""
     kind: Literal["path", "host"] = "path" if match[1].lower() == "path" else "host"
     if entry.key is not None or not is_directive(entry.name) or names_a_secret(entry.name):
         return
     assignment = Assignment(entry.name, entry.value and without_credentials(entry.value), Origin(path, entry.line))
-    last = found.sections[-1] if found.sections else None
+    last = configuration.sections[-1] if configuration.sections else None
     wanted = match[2].strip("\"'")
     if last and (last.kind, last.match) == (kind, wanted) and last.values and last.values[-1].origin.file == path:
-        found.sections[-1] = msgspec.structs.replace(last, values=(*last.values, assignment))
-    elif len(found.sections) < MAX_SECTIONS:
-        found.sections.append(Section(kind, wanted, (assignment,)))
+        configuration.sections[-1] = msgspec.structs.replace(last, values=(*last.values, assignment))
+    elif len(configuration.sections) < MAX_SECTIONS:
+        configuration.sections.append(Section(kind, wanted, (assignment,)))
 
 
 @lru_cache(maxsize=16)
 def _commented(text: str) -> Mapping[str, int]:
     """The directives of which a line is commented out, each with the number of the first such line."""
-    found: dict[str, int] = {}
+    sections: dict[str, int] = {}
     for number, line in enumerate(text.split("\n"), 1):
-        if "=" in line and (match := _COMMENTED.match(line)) and is_directive(match[1]) and len(found) < MAX_COMMENTED:
-            found.setdefault(match[1], number)
-    return found
+        if (
+            "=" in line
+            and (match := _COMMENTED.match(line))
+            and is_directive(match[1])
+            and len(sections) < MAX_COMMENTED
+        ):
+            sections.setdefault(match[1], number)
+    return sections
 
 
 def _editable(text: str) -> tuple[dict[int, str], int]:
@@ -208,14 +215,14 @@ def settings(
     directive the manager applies the one it read first last, so that one wins (``fpm_conf.c`` puts each new line
     at the head of its list; tested against a real pool).
     """
-    found: dict[str, Setting] = {}
+    values: dict[str, Setting] = {}
     shipped = facts.packaged["web"].keys() | facts.packaged["cli"].keys()
     foreign = bool(owners - catalogued(facts.branch))  # an extension nobody has looked at may know any directive
     for name, directive in facts.directives.items():
         default = facts.default(name, sapi)
         if default is not None and (directive.owner in ("core", "standard") or directive.owner in owners):
-            found[name] = Setting(extension_dir if name == "extension_dir" and extension_dir else default)
-    defaults = dict(found)
+            values[name] = Setting(extension_dir if name == "extension_dir" and extension_dir else default)
+    defaults = dict(values)
     ordered = [line for line in lines if line.name.lower() not in ("extension", "zend_extension")]
     latest_first = list(overrides)[::-1]
     admin = [Line(o.name, o.value, o.origin, "pool") for o in latest_first if o.admin and _changes_value(o)]
@@ -224,30 +231,30 @@ def settings(
     ordered += admin
     for line in ordered:
         if line.name == UNREAD:
-            found = {name: Setting(None, line.origin) for name in found}
+            values = {name: Setting(None, line.origin) for name in values}
             continue
         known = facts.directives.get(line.name)
-        if line.name not in found and (known is not None or line.name in shipped or not foreign):
+        if line.name not in values and (known is not None or line.name in shipped or not foreign):
             continue  # belongs to an extension that is not loaded, to another way of running PHP, or to nothing at all
         if not is_directive(line.name):
             continue
         if line.value is not None and facts.refuses(line.name, line.value):
-            if line.by != "pool" and line.name in found:  # of all files the last line counts, or else none of them
-                found[line.name] = msgspec.structs.replace(defaults[line.name], origin=line.origin)
+            if line.by != "pool" and line.name in values:  # of all files the last line counts, or else none of them
+                values[line.name] = msgspec.structs.replace(defaults[line.name], origin=line.origin)
             continue
-        before = found.get(line.name)
+        before = values.get(line.name)
         if line.name in TAKING and line.by == "pool" and before and before.value and line.value is not None:
             line = msgspec.structs.replace(line, value=f"{before.value},{line.value}")
         lost = before.overridden if before else ()
         if before and not before.origin.built_in:
             lost = (Overridden(before.origin, before.value), *lost[: MAX_LOST - 1])
-        found[line.name] = Setting(line.value, line.origin, lost, set_by=line.by)
+        values[line.name] = Setting(line.value, line.origin, lost, set_by=line.by)
     for name, value in facts.forced.get(sapi, {}).items():
-        before = found.get(name)
+        before = values.get(name)
         lost = (Overridden(before.origin, before.value),) if before and not before.origin.built_in else ()
-        found[name] = Setting(value, BUILT_IN, lost)
-    found |= {name: replace(found[name], admin=True) for name in locked if name in found}
-    return {name: setting_without_secrets(name, setting) for name, setting in sorted(found.items())}
+        values[name] = Setting(value, BUILT_IN, lost)
+    values |= {name: replace(values[name], admin=True) for name in locked if name in values}
+    return {name: setting_without_secrets(name, setting) for name, setting in sorted(values.items())}
 
 
 def _changes_value(override: Override) -> bool:

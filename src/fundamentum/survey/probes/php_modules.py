@@ -120,11 +120,11 @@ def features_in(extension: str, data: bytes) -> tuple[str, ...] | None:
 
 def _switches(host: Host, folder: str) -> dict[str, str]:
     """File stem (or path) of an extension → the ini file in the folder that loads it."""
-    found: dict[str, str] = {}
+    switches: dict[str, str] = {}
     try:
         names = host.names(folder)
     except HostError:
-        return found
+        return switches
     for name in names:
         if not is_plain(name) or not name.endswith(".ini"):
             continue
@@ -135,22 +135,22 @@ def _switches(host: Host, folder: str) -> dict[str, str]:
         for entry in entries:
             if entry.name in ("extension", "zend_extension") and entry.value:
                 value = entry.value if "/" in entry.value else entry.value.removesuffix(".so")
-                found.setdefault(value, posixpath.join(folder, name))
-    return found
+                switches.setdefault(value, posixpath.join(folder, name))
+    return switches
 
 
 def loaded(
-    host: Host, one: Installation, branch: Branch, place: Shelf, configuration: Configuration
+    host: Host, installation: Installation, branch: Branch, place: Shelf, configuration: Configuration
 ) -> tuple[Loaded, ...]:
     """What a runtime has: what is compiled in, then Zend extensions, then extensions, each in the order of the files.
 
     Source: ``php_ini_register_extensions`` and ``php_load_extension`` in PHP.
     """
-    compiled_in = place.facts.static.get(one.sapi, ()) if one.inside is None else one.inside
+    compiled_in = place.facts.static.get(installation.sapi, ()) if installation.inside is None else installation.inside
     result = [Loaded(canonical(shown), shown, BUILT_IN) for shown in compiled_in]
-    present = {one.name for one in result}
+    present = {extension.name for extension in result}
     by_path = {module.path: module for module in branch.modules}
-    directory = _directory(one, place, configuration)
+    directory = _directory(installation, place, configuration)
     zend: list[Module] = []
     requires: dict[str, tuple[str, ...]] = {}
     for kind in ("zend_extension", "extension"):
@@ -158,7 +158,7 @@ def loaded(
             value = line.value or ""
             if kind == "zend_extension" and "/" in value:  # relative to the directory; others are to where PHP runs
                 value = posixpath.normpath(posixpath.join(directory, value))
-            path = _path(host, value, directory, one, place)
+            path = _path(host, value, directory, installation, place)
             module = by_path.get(path) or _elsewhere(host, path, place)
             fault = _fault(host, module, path, kind, present, zend, place)
             result.append(Loaded(module.name, module.shown, line.origin, path, fault))
@@ -166,38 +166,44 @@ def loaded(
                 present.add(module.name)
                 zend += [module] if kind == "zend_extension" else []
                 requires[module.name] = module.requires
-    return tuple(_started(one, set(requires.get(one.name, ())) - present) for one in result)
+    return tuple(_started(extension, set(requires.get(extension.name, ())) - present) for extension in result)
 
 
-def _directory(one: Installation, place: Shelf, configuration: Configuration) -> str:
+def _directory(installation: Installation, place: Shelf, configuration: Configuration) -> str:
     """The value of ``extension_dir``."""
     set_there = (line.value for line in reversed(configuration.lines) if line.name == "extension_dir" and line.value)
-    return next(set_there, one.built_in_dir or place.directory)
+    return next(set_there, installation.built_in_dir or place.directory)
 
 
-def directory_line(host: Host, one: Installation, place: Shelf, configuration: Configuration) -> str:
+def directory_line(host: Host, installation: Installation, place: Shelf, configuration: Configuration) -> str:
     """The line without which extension files are not found; empty where they are, or no line tells where they lie.
 
     Relative to the program, where that lies beside the files: source: ``LoadLibrary`` in Microsoft's documentation.
     """
     if not host.windows:
         return ""
-    folder = windows_path(host, _directory(one, place, configuration), one.ini_folder)
+    folder = windows_path(host, _directory(installation, place, configuration), installation.ini_folder)
     if (host.resolve(folder) or folder).lower() == place.directory.lower():
         return ""
-    beside = posixpath.dirname(place.directory) == posixpath.dirname(one.program) and one.sapi != "apache2"
-    return f'extension_dir = "{posixpath.basename(place.directory) if beside else shown_path(place.directory)}"'
+    in_directory = (
+        posixpath.dirname(place.directory) == posixpath.dirname(installation.program) and installation.sapi != "apache2"
+    )
+    return f'extension_dir = "{posixpath.basename(place.directory) if in_directory else shown_path(place.directory)}"'
 
 
-def _started(one: Loaded, missing: set[str]) -> Loaded:
+def _started(extension: Loaded, missing: set[str]) -> Loaded:
     """What a module says it requires may come after it, but has to come.  Source: ``zend_startup_module_ex``."""
-    return msgspec.structs.replace(one, fault=too_early(missing)) if missing and one.fault is None else one
+    return (
+        msgspec.structs.replace(extension, fault=too_early(missing))
+        if missing and extension.fault is None
+        else extension
+    )
 
 
-def _path(host: Host, value: str, directory: str, one: Installation, place: Shelf) -> str:
+def _path(host: Host, value: str, directory: str, installation: Installation, place: Shelf) -> str:
     """The file a line means.  A bare name is completed, on Windows with ``php_`` in front."""
     if place.build.system == "Windows":
-        program = one.ini_folder if one.sapi == "apache2" else posixpath.dirname(one.program)
+        program = installation.ini_folder if installation.sapi == "apache2" else posixpath.dirname(installation.program)
         return _on_windows(host, value, directory, program)
     if "/" in value:
         return value
@@ -207,12 +213,12 @@ def _path(host: Host, value: str, directory: str, one: Installation, place: Shel
 
 def _on_windows(host: Host, value: str, directory: str, program: str) -> str:
     """``program``: the directory of the program, where relative paths begin."""
-    whole = value if re.search(r"[\\/]", value) else f"{directory}/{value}"
-    folder, _, name = whole.replace("\\", "/").rpartition("/")
+    path = value if re.search(r"[\\/]", value) else f"{directory}/{value}"
+    folder, _, name = path.replace("\\", "/").rpartition("/")
     folder = windows_path(host, folder, program)
     if not name.lower().endswith(".dll"):
         name = f"php_{name}.dll"
-    actual = next((one for one in listed(host, folder) if one.lower() == name.lower()), name)
+    actual = next((entry for entry in listed(host, folder) if entry.lower() == name.lower()), name)
     return posixpath.join(folder, actual)
 
 
@@ -241,7 +247,7 @@ def _fault(
     missing = required_by(module.name, place.branch) - present
     if missing:
         return too_early(missing)
-    earlier = [one.shown for one in before]
+    earlier = [loaded.shown for loaded in before]
     if module.first and earlier:
         return Fault("too-late", f"has to be the first Zend extension, but {' and '.join(earlier)} comes before it")
     return None

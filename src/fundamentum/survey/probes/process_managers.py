@@ -22,12 +22,12 @@ def with_masters(host: Host, programs: Iterable[Installation], running: Iterable
     """The installations, each process manager followed by others that run the same program with files of their own."""
     programs, running = list(programs), list(running)
     services = _services(host) if any(program.sapi == "fpm" for program in programs) else {}
-    found = []
+    installations = []
     for program in programs:
-        found.append(program)
+        installations.append(program)
         if program.sapi == "fpm":
-            found += _others(host, program, services, running)
-    return found
+            installations += _others(host, program, services, running)
+    return installations
 
 
 def _others(
@@ -55,12 +55,12 @@ def _others(
 
 def _services(host: Host) -> dict[str, str]:
     """The units of services that speak of PHP's process manager, each by its first file on the way."""
-    found: dict[str, str] = {}
+    services: dict[str, str] = {}
     for folder in dict.fromkeys(host.resolve(folder) or folder for folder in FOLDERS):  # one may be a link to another
         for file in listed(host, folder)[:MAX_UNITS]:
             name = file.removesuffix(".service")
-            if file == name or "@" in name or not is_plain(name) or name in found:
+            if file == name or "@" in name or not is_plain(name) or name in services:
                 continue
             if "fpm" in (text := text_or_none(host, f"{folder}/{file}") or ""):
-                found[name] = text
-    return found
+                services[name] = text
+    return services

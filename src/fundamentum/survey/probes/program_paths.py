@@ -20,14 +20,14 @@ def probe(host: Host, names: Sequence[str], packages: Packages) -> tuple[Command
     real = {name: host.resolve(path) or path for name, path in paths.items() if path}
     of_files = getattr(part(packages.system.family, "packages"), "owners_of", None)
     owners = of_files(host, set(real.values())) if of_files else packages.owners
-    found = []
+    commands = []
     for name in names:
         named = [offer.name for offer in offered.values() if f"/{name}" in _files(offer)]
         likely = [*packages.bringing.get(name, ()), *named, *suppliers().of_command(name)]
         suiting = tuple(package for package in dict.fromkeys(likely) if package in offered)
         owner = owners.get(real.get(name, "")) or owners.get(paths[name] or "")
-        found.append(Command(name, paths[name], owner, suiting))
-    return tuple(found)
+        commands.append(Command(name, paths[name], owner, suiting))
+    return tuple(commands)
 
 
 def _files(offer: Offer) -> set[str]:

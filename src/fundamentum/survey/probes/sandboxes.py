@@ -55,8 +55,8 @@ def probe(host: Host, services: Iterable[str]) -> tuple[Sandbox, ...]:
     """The services that are kept from something; none where systemd does not start them."""
     if not managed_by_systemd(host):
         return ()
-    found = (_sandbox(service, unit_of(host, service)) for service in dict.fromkeys(services))
-    return tuple(one for one in found if one.fences or one.unsure)
+    sandboxes = (_sandbox(service, unit_of(host, service)) for service in dict.fromkeys(services))
+    return tuple(sandbox for sandbox in sandboxes if sandbox.fences or sandbox.unsure)
 
 
 def _sandbox(service: str, unit: Unit) -> Sandbox:

@@ -137,24 +137,24 @@ def as_started(host: Host, installation: Installation, start: Start) -> Installa
     )
 
 
-def _of_service(host: Host, installation: Installation, found: Start) -> None:
+def _of_service(host: Host, installation: Installation, start: Start) -> None:
     unit = unit_of(host, installation.service or "")
-    found.unsure, found.files = unit.unread, list(unit.files)
+    start.unsure, start.files = unit.unread, list(unit.files)
     for line in unit.lines("Environment"):
         for name, value in _assigned(line.value):
-            _variable(name, value, line.origin, found)
+            _variable(name, value, line.origin, start)
     for line in unit.lines("EnvironmentFile"):
-        _variables(host, line.value.lstrip("-").strip(), found, shell=False)
+        _variables(host, line.value.lstrip("-").strip(), start, shell=False)
     for line in unit.lines("UnsetEnvironment"):
         for name in line.value.split():
-            found.variables.pop(name, None)
+            start.variables.pop(name, None)
     if installation.sapi != "fpm":
         for path in webserver(installation.sapi).environment:
-            _variables(host, path, found, shell=True)
+            _variables(host, path, start, shell=True)
         return
     for command in unit.lines("ExecStart"):
-        _options(host, command, installation, found)
-    _defaults(host, installation, found)
+        _options(host, command, installation, start)
+    _defaults(host, installation, start)
 
 
 def _assigned(text: str) -> list[tuple[str, str]]:
@@ -166,24 +166,24 @@ def _assigned(text: str) -> list[tuple[str, str]]:
     return [(name, value) for name, sign, value in (word.partition("=") for word in words) if sign]
 
 
-def _variable(name: str, value: str, origin: Origin, found: Start) -> None:
+def _variable(name: str, value: str, origin: Origin, start: Start) -> None:
     if name not in _DECIDING:
         return
     parts = value.split(":") if name == "PHP_INI_SCAN_DIR" else [value]
     if _UNSURE.search(value) or any(part and not part.startswith("/") for part in parts):
-        found.unsure = found.unsure or origin
+        start.unsure = start.unsure or origin
     else:
-        found.variables[name] = value
+        start.variables[name] = value
 
 
-def _variables(host: Host, path: str, found: Start, *, shell: bool) -> None:
+def _variables(host: Host, path: str, start: Start, *, shell: bool) -> None:
     """A file that sets environment variables, of a unit or of a shell."""
     try:
         text = text_of(host, path, MAX_UNIT)
     except HostError:
-        found.unsure = found.unsure or Origin(path)
+        start.unsure = start.unsure or Origin(path)
         return
-    found.files += [path] if text is not None else []
+    start.files += [path] if text is not None else []
     exported = set(re.findall(r"^[ \t]*export[ \t]+(\w+)", text or "", re.M))
     for number, content in enumerate((text or "").splitlines(), 1):
         match = re.match(r"(\s*)(?:export\s+)?(\w+)=(.*)$", content)
@@ -191,23 +191,23 @@ def _variables(host: Host, path: str, found: Start, *, shell: bool) -> None:
             continue
         value = match[3].strip()
         if shell and (match[1] or re.search(r"[;&|`]", value)):
-            found.unsure = found.unsure or Origin(path, number)  # whether it comes that far is not known
+            start.unsure = start.unsure or Origin(path, number)  # whether it comes that far is not known
             continue
-        _variable(match[2], value.strip("\"'"), Origin(path, number), found)
+        _variable(match[2], value.strip("\"'"), Origin(path, number), start)
 
 
-def _defaults(host: Host, installation: Installation, found: Start) -> None:
+def _defaults(host: Host, installation: Installation, start: Start) -> None:
     """What the start script of a system without systemd takes from a file of its own."""
     if managed_by_systemd(host):
         return
     for path in installation.defaults:
-        _variables(host, path, found, shell=True)
+        _variables(host, path, start, shell=True)
         for number, content in enumerate((text_or_none(host, path) or "").splitlines(), 1):
             if match := re.match(r"DAEMON_ARGS=(.*)$", content):
                 words = " ".join(shlex.split(match[1], comments=True)) if _balanced(match[1]) else "-y $"
                 words = words.replace("$CONFFILE", installation.fpm_config or "")  # as the start script sets it
                 command = Line("ExecStart", f"{installation.program} {words}", Origin(path, number))
-                _options(host, command, installation, found)
+                _options(host, command, installation, start)
 
 
 def managed_by_systemd(host: Host) -> bool:
@@ -225,39 +225,39 @@ def _balanced(text: str) -> bool:
     return True
 
 
-def _options(host: Host, command: Line, installation: Installation, found: Start) -> None:
+def _options(host: Host, command: Line, installation: Installation, start: Start) -> None:
     try:
         words = shlex.split(command.value.lstrip("-@:+!"))
     except ValueError:
-        found.unsure = found.unsure or command.origin
+        start.unsure = start.unsure or command.origin
         return
     program = words[0] if words else ""
     if (host.resolve(program) or program) != (host.resolve(installation.program) or installation.program):
-        found.unsure = found.unsure or command.origin  # a wrapper, which may do anything
+        start.unsure = start.unsure or command.origin  # a wrapper, which may do anything
         return
     left = list(words[1:])
     while left:
         word = left.pop(0)
         name, joined, value = word.partition("=") if word.startswith("--") else (word, "", "")
         if name in _PLAIN:
-            found.ignores = True
+            start.ignores = True
         elif name in _VALUED or word[:2] in ("-c", "-d", "-y", "-p"):
             short = _VALUED.get(name, word[:2])
             value = value if joined else word[2:] if name not in _VALUED else left.pop(0) if left else ""
-            _option(short, value, command.origin, found)
+            _option(short, value, command.origin, start)
 
 
-def _option(name: str, value: str, origin: Origin, found: Start) -> None:
+def _option(name: str, value: str, origin: Origin, start: Start) -> None:
     if name == "-d":
         directive, _, given = value.partition("=")
         known = given.strip("\"'") if "=" in value else "1"
-        found.defines.append(Define(directive, without_secrets(directive, known) if known != "…" else None, origin))
+        start.defines.append(Define(directive, without_secrets(directive, known) if known != "…" else None, origin))
     elif name and (name == "-p" or not value.startswith("/") or _UNSURE.search(value)):
-        found.unsure = found.unsure or origin
+        start.unsure = start.unsure or origin
     elif name == "-c":
-        found.ini = posixpath.normpath(value)
+        start.ini = posixpath.normpath(value)
     elif name == "-y":
-        found.fpm_config = posixpath.normpath(value)
+        start.fpm_config = posixpath.normpath(value)
 
 
 def unit_of(host: Host, service: str) -> Unit:
@@ -288,14 +288,14 @@ def _drop_ins(host: Host, name: str) -> list[str]:
     """
     parts = name.split("-")
     beginnings = [f"{'-'.join(parts[:length])}-.service" for length in range(len(parts) - 1, 0, -1)]
-    found: dict[str, str] = {}
+    drop_ins: dict[str, str] = {}
     for unit in (name, *beginnings, "service"):
         for folder in FOLDERS:
             directory = f"{folder}/{unit}.d"
-            for one in listed(host, directory):
-                if one.endswith(".conf"):
-                    found.setdefault(one, f"{directory}/{one}")
-    return [found[one] for one in sorted(found)[:MAX_DROP_INS]]
+            for entry in listed(host, directory):
+                if entry.endswith(".conf"):
+                    drop_ins.setdefault(entry, f"{directory}/{entry}")
+    return [drop_ins[file] for file in sorted(drop_ins)[:MAX_DROP_INS]]
 
 
 def _lines(path: str, text: str) -> Iterator[Line]:

@@ -35,19 +35,22 @@ def _marks_of_entries() -> dict[str, str]:
     """What the platforms and the web servers want to be taken along."""
     on = [platform(name) for name in names()]
     behind = [webserver(name) for name in webservers.names()]
-    recorded = [*(one.recorded for one in on), *(server.recorded for server in behind)]
+    recorded = [*(family.recorded for family in on), *(server.recorded for server in behind)]
     configuration = [folder for server in behind for folder in server.configuration]
     shared = ("/var/www", "/usr/share", *(path for server in behind for path in server.shared_roots))
     answers = [part.answers() for part in parts("recorder", "answers")]
     return {
         "HERE": _joined(
-            (*(path for recorded_part in recorded for path in recorded_part.here), *(one.socket_dir for one in on))
+            (
+                *(path for recorded_part in recorded for path in recorded_part.here),
+                *(family.socket_dir for family in on),
+            )
         ),
         "BELOW": _joined((*(path for recorded_part in recorded for path in recorded_part.below), *configuration)),
         "EXTENSIONS": _joined(path for recorded_part in recorded for path in recorded_part.extensions),
         "ENVIRONMENTS": " ".join(path for server in behind for path in server.environment),
         "CONFIGURATION": _joined(configuration),
-        "READ": _joined((*(path for one in on for path in one.configuration), *configuration)),
+        "READ": _joined((*(path for family in on for path in family.configuration), *configuration)),
         "BODIES": _joined(path for server in behind for path in server.bodies),
         "SHARED": " | ".join(shared),
         "PROCESSES": "|".join(

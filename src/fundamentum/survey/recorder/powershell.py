@@ -26,15 +26,15 @@ def script(asked: Asked | None = None) -> str:
 
 def _of_web_servers() -> dict[str, str]:
     """What the web servers want to be taken along: tables by name, those of one name joined."""
-    found: dict[str, list[str]] = {name: [] for name in ("STEPS", "LINES", "ELEMENTS", "ATTRIBUTES", "PROGRAMS")}
+    tables: dict[str, list[str]] = {name: [] for name in ("STEPS", "LINES", "ELEMENTS", "ATTRIBUTES", "PROGRAMS")}
     for server in webservers.names():
         table = ""
         for line in webservers.text_of(server, "recorder_tables.txt").splitlines():
             if line.startswith("["):
                 table = line.strip("[]").upper()
             else:
-                found[table].append(line)
-    return {name: "\n".join(lines) for name, lines in found.items()}
+                tables[table].append(line)
+    return {name: "\n".join(lines) for name, lines in tables.items()}
 
 
 def _lines(words: list[str]) -> str:

@@ -45,7 +45,7 @@ class Failing(msgspec.Struct, frozen=True):
     why: str
 
 
-class Read(msgspec.Struct):
+class AccessFileLines(msgspec.Struct):
     """What such files say."""
 
     failing: Failing | None = None
@@ -74,7 +74,7 @@ class AccessFiles:
         named = [line for line in lines if line.name == "accessfilename" and line.words]
         self.names = named[-1].words if named else (".htaccess",)
 
-    def read(self, found: Read) -> list[tuple[Rank, Layer]]:
+    def read(self, access_file_lines: AccessFileLines) -> list[tuple[Rank, Layer]]:
         """Takes the lines of each file, the outermost directory first; layers for those that cannot be read."""
         unread: list[tuple[Rank, Layer]] = []
         if not self.root or not self.root.startswith("/"):
@@ -90,7 +90,7 @@ class AccessFiles:
             if allowed.nothing:
                 continue
             for name in self.names:
-                unread += self._file(f"{folder}/{name}", allowed, inner.get(folder, ""), found)
+                unread += self._file(f"{folder}/{name}", allowed, inner.get(folder, ""), access_file_lines)
         return unread
 
     def _allowed(self, folder: str) -> Allowed:
@@ -107,7 +107,7 @@ class AccessFiles:
             allowed = allowed.by(line)
         return allowed
 
-    def _file(self, path: str, allowed: Allowed, below: str, found: Read) -> Iterator[tuple[Rank, Layer]]:
+    def _file(self, path: str, allowed: Allowed, below: str, read: AccessFileLines) -> Iterator[tuple[Rank, Layer]]:
         try:
             text = text_of(self.host, path, MAX_ACCESS)
         except HostError as error:
@@ -118,11 +118,11 @@ class AccessFiles:
         for line in lines_of(path, text or "", self.reader.holds):
             wrong = self._mistake(line, allowed)
             if wrong is None:
-                self._take(line, path, found)
+                self._take(line, path, read)
             elif wrong.kind not in allowed.forgiven and below:
-                found.failing_below = found.failing_below or (below, Failing(line.origin, wrong.why))
+                read.failing_below = read.failing_below or (below, Failing(line.origin, wrong.why))
             elif wrong.kind not in allowed.forgiven:
-                self._fail(line, wrong, found)
+                self._fail(line, wrong, read)
 
     def _mistake(self, line: Line, allowed: Allowed) -> Mistake | None:
         """Why Apache does not take a line.  What PHP inside Apache knows does not hang on how its module is called."""
@@ -138,25 +138,25 @@ class AccessFiles:
             return Mistake(f"{line.name} takes a directive and its value, and neither may be empty")
         return None
 
-    def _fail(self, line: Line, wrong: Mistake, found: Read) -> None:
+    def _fail(self, line: Line, wrong: Mistake, read: AccessFileLines) -> None:
         if wrong.sure and not wrong.module:
-            found.failing = found.failing or Failing(line.origin, wrong.why)
-        elif len(found.unknown) < MAX_UNKNOWN and all(one.module != wrong.module for one in found.unknown):
-            found.unknown.append(unknown_line(self.host, line, wrong))
+            read.failing = read.failing or Failing(line.origin, wrong.why)
+        elif len(read.unknown) < MAX_UNKNOWN and all(refused.module != wrong.module for refused in read.unknown):
+            read.unknown.append(unknown_line(self.host, line, wrong))
 
-    def _take(self, line: Line, path: str, found: Read) -> None:
+    def _take(self, line: Line, path: str, read: AccessFileLines) -> None:
         place = place_of(line)
         if place and part_of(place) is None:
             return
         inside = _inside(line, path)
         if line.name in _GUARDING:
-            found.guards.append(inside)
+            read.guards.append(inside)
         elif line.name == "limitrequestbody" and line.words:
-            found.allowances.append(inside)
+            read.allowances.append(inside)
         elif line.name in PHP | SENDING:
             self.kept.append(inside)
         elif line.name == "sethandler" or (line.name in _BY_ENDING and _hands_php(line)):
-            found.handlers.append(inside)
+            read.handlers.append(inside)
 
 
 def unknown_line(host: Host, line: Line, wrong: Mistake) -> UnknownLine:

@@ -29,25 +29,25 @@ def _holds(section: Section) -> bool:
 
 def lets_in(lines: Sequence[Line]) -> bool | None:
     """Whether the ``Require`` lines of one section let the visitor in; None: that depends on him."""
-    return _any([_of(one) for one in _parts(lines, 0)])
+    return _any([_of(part) for part in _parts(lines, 0)])
 
 
 def _parts(lines: Sequence[Line], depth: int) -> list[tuple[Section | None, list[Line], int]]:
     """What stands side by side: single lines, and sections with what is in them."""
-    found: dict[object, tuple[Section | None, list[Line], int]] = {}
+    containers: dict[object, tuple[Section | None, list[Line], int]] = {}
     for at, line in enumerate(lines):
         around = [section for section in line.inside if section.kind in CONTAINERS]
         section = around[depth] if depth < len(around) else None
         key: object = (section.kind, section.number) if section else at
-        found.setdefault(key, (section, [], depth + 1))[1].append(line)
-    return list(found.values())
+        containers.setdefault(key, (section, [], depth + 1))[1].append(line)
+    return list(containers.values())
 
 
 def _of(part: tuple[Section | None, list[Line], int]) -> bool | None:
     section, lines, depth = part
     if section is None:
         return _line(lines[0])
-    inner = [_of(one) for one in _parts(lines, depth)]
+    inner = [_of(line_part) for line_part in _parts(lines, depth)]
     if section.kind == "requireany":
         return _any(inner)
     if section.kind == "requirenone":
@@ -64,11 +64,11 @@ def _line(line: Line) -> bool | None:
     words = [word.lower() for word in line.words]
     negated = words[:1] == ["not"]
     kind, *rest = (words[1:] if negated else words) or [""]
-    found: bool | None = None
+    allowed: bool | None = None
     if kind == "all" and rest[:1] in (["granted"], ["denied"]):
-        found = rest[0] == "granted"
+        allowed = rest[0] == "granted"
     elif kind == "method":
-        found = _METHOD in rest
+        allowed = _METHOD in rest
     elif kind in SOMEWHERE:
-        found = False
-    return found if not negated or found is None else not found
+        allowed = False
+    return allowed if not negated or allowed is None else not allowed

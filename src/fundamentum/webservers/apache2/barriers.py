@@ -55,12 +55,12 @@ def _port(address: str) -> str | None:
 
 def _in_order(lines: Iterable[Line], root: str) -> list[list[Line]]:
     """The lines that count for the front page, those of one section together, in the order in which they are merged."""
-    found: dict[tuple[Rank, int], list[Line]] = {}
+    by_rank: dict[tuple[Rank, int], list[Line]] = {}
     for line in lines:
         if place_in_site(line, root) in ("", SCRIPT) and not never_counts(line):
             place = place_of(line)
-            found.setdefault((order_of(line), place.number if place else 0), []).append(line)
-    return [found[key] for key in sorted(found, key=lambda key: key[0])]
+            by_rank.setdefault((order_of(line), place.number if place else 0), []).append(line)
+    return [by_rank[key] for key in sorted(by_rank, key=lambda key: key[0])]
 
 
 def _refusal(lines: Sequence[Line], root: str) -> Iterator[Barrier]:
@@ -89,15 +89,17 @@ def _denied(line: Line, root: str) -> Barrier:
     if place and place.kind == "directory" and length_of(place) < len(root) and PLAIN_PATH.fullmatch(root):
         # What closes a whole tree is opened for one directory of it; what closes the site itself was meant.
         passing = ("Require all granted",) if line.name == "require" else ("Order allow,deny", "Allow from all")
-        granted = (f'<Directory "{root}">', *(f"    {one}" for one in passing), "</Directory>")
+        granted = (f'<Directory "{root}">', *(f"    {text}" for text in passing), "</Directory>")
         return Barrier(why, f"write {' and '.join(passing)} for {root}", line.origin, granted)
     return Barrier(why, "take that line out, if visitors are to come", line.origin)
 
 
 def _index(host: Host, lines: Sequence[Line], root: str) -> Iterator[Barrier]:
     """Whether a request for the directory itself leads to PHP."""
-    whole = (line for line in lines if place_in_site(line, root) == "" and not line.within("files", "filesmatch"))
-    sections = _in_order(whole, root)
+    for_whole_site = (
+        line for line in lines if place_in_site(line, root) == "" and not line.within("files", "filesmatch")
+    )
+    sections = _in_order(for_whole_site, root)
     elsewhere = any(line.name != "directoryindex" for section in sections for line in section)
     if elsewhere or not is_file(host, f"{root.rstrip('/')}/{SCRIPT}"):
         return

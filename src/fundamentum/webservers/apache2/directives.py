@@ -119,9 +119,9 @@ class Mistake(NamedTuple):
 
 def mistake(line: Line, allowed: Allowed, modules: Modules) -> Mistake | None:
     """Why Apache does not take a line of a directory's file; None where it does."""
-    found = _mistake(line, allowed, modules)
+    wrong = _mistake(line, allowed, modules)
     unsure = any(section.kind in _UNSURE for section in line.inside)
-    return found._replace(sure=False, module="") if found and unsure else found
+    return wrong._replace(sure=False, module="") if wrong and unsure else wrong
 
 
 def refused(line: Line, modules: Modules) -> Mistake | None:
@@ -135,7 +135,7 @@ def refused(line: Line, modules: Modules) -> Mistake | None:
     if known is None:
         plain = modules.all_known and _NAME.fullmatch(line.name)
         return Mistake(f"{line.name} is unknown to Apache") if plain else None
-    if any(modules.have(one.module) or one.module in _BUILT_IN_SOMEWHERE for one in known):
+    if any(modules.have(known_as.module) or known_as.module in _BUILT_IN_SOMEWHERE for known_as in known):
         return None
     module = known[0].module.removeprefix("mod_")
     return Mistake(f"{known[0].name} is unknown to Apache, which does not load {module}", module)
@@ -149,8 +149,8 @@ def _mistake(line: Line, allowed: Allowed, modules: Modules) -> Mistake | None:
             return Mistake(f"{name} is unknown to Apache", kind="unknown")
         return Mistake(f"whether a module of Apache knows {name} is not known", sure=False, kind="unknown")
     name = known[0].name
-    there = [one for one in known if modules.have(one.module)]
-    wanted = frozenset(word for one in there or known for word in one.classes)
+    there = [known_as for known_as in known if modules.have(known_as.module)]
+    wanted = frozenset(word for known_as in there or known for word in known_as.classes)
     kind = "override" if there else "unknown"
     if not wanted:
         return Mistake(f"{name} is not allowed in such a file", kind=kind)
@@ -202,8 +202,8 @@ class _Known(NamedTuple):
 @cache
 def _harvest() -> Mapping[str, Mapping[str, Sequence[str]]]:
     """Module → the classes that let its directives stand in a ``.htaccess`` → these directives."""
-    found: dict[str, dict[str, list[str]]] = json.loads(Path(__file__).with_name("directives.json").read_bytes())
-    return found
+    tables: dict[str, dict[str, list[str]]] = json.loads(Path(__file__).with_name("directives.json").read_bytes())
+    return tables
 
 
 @cache

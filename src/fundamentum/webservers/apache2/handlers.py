@@ -58,18 +58,18 @@ def winner(handlers: Sequence[Handler], uri: str, folder: str) -> Handler | None
     best: tuple[tuple[int, ...], Handler] | None = None
     for at, handler in enumerate(handlers):
         try:
-            found = rank(handler.line, uri, folder)
+            rank_there = rank(handler.line, uri, folder)
         except Unclear:
-            found, handler = (1, 0), msgspec.structs.replace(handler, kind="unclear", target="")
-        if found is None:
+            rank_there, handler = (1, 0), msgspec.structs.replace(handler, kind="unclear", target="")
+        if rank_there is None:
             continue
         # Of lines that pass requests on by address, the first one counts, the host's own before the server's.
         own = int(handler.line.within("virtualhost") is not None)
-        order = (handler.way, own, -at) if handler.way == PASSED else (handler.way, *found, at)
+        order = (handler.way, own, -at) if handler.way == PASSED else (handler.way, *rank_there, at)
         if best is None or order > best[0]:
             best = order, handler
     if best and best[1].target == EXCEPTED:
-        return winner([one for one in handlers if one.way < best[1].way], uri, folder)
+        return winner([handler_of for handler_of in handlers if handler_of.way < best[1].way], uri, folder)
     return best[1] if best else None
 
 
@@ -79,32 +79,32 @@ def handler_of(host: Host, line: Line, modules: Mapping[str, str], types: Collec
     ``types`` are those of files, and handlers, for which a program is named elsewhere.
     """
     first, rest = (line.words[0], line.words[1:]) if line.words else ("", ())
-    found: tuple[Kind, str] | None = None
+    handed: tuple[Kind, str] | None = None
     way = SET
     match line.name:
         case "sethandler":
-            found = _set(host, first, modules, types)
+            handed = _set(host, first, modules, types)
         case "addhandler" | "addtype" if any(e.lstrip(".") == "php" for e in rest):
-            found = _socket(first[6:]) if first.lower().startswith("proxy:") else _inside(host, first, modules, types)
+            handed = _socket(first[6:]) if first.lower().startswith("proxy:") else _inside(host, first, modules, types)
             way = ADDED if line.name == "addhandler" else TYPED
         case "removehandler" | "removetype" if any(e.lstrip(".") == "php" for e in line.words):
-            found, way = ("none", ""), ADDED if line.name == "removehandler" else TYPED
+            handed, way = ("none", ""), ADDED if line.name == "removehandler" else TYPED
         case "proxypass" | "proxypassmatch" if first and line.within("location", "locationmatch"):
-            found, way = _passed(first), PASSED
+            handed, way = _passed(first), PASSED
         case "proxypassmatch" | "proxypass" if rest:
-            found, way = _passed(rest[0]), PASSED
+            handed, way = _passed(rest[0]), PASSED
             pattern = Section("locationmatch" if line.name.endswith("match") else "location", first, 0, line.origin)
             line = msgspec.structs.replace(line, inside=(*line.inside, pattern))
         case "rewriterule" if rest and (passed := _rewritten(rest)):
-            found, way = passed, PASSED
+            handed, way = passed, PASSED
             below = line.within("directory") and first.startswith("^")
             pattern = Section("locationmatch", f"^/(?:.*/)?{first[1:]}" if below else first, 0, line.origin)
             line = msgspec.structs.replace(line, inside=(*line.inside, pattern))
-    if found is None or never_counts(line):
+    if handed is None or never_counts(line):
         return None
     if depends(line):
-        found = ("unclear", "")
-    return Handler(line, way, *found, by=first if found[0] == "program" else "")
+        handed = ("unclear", "")
+    return Handler(line, way, *handed, by=first if handed[0] == "program" else "")
 
 
 def depends(line: Line) -> bool:

@@ -13,7 +13,7 @@ from fundamentum.hosts.base import Host
 from fundamentum.model.layers import Assignment, Layer, LayerKind
 from fundamentum.model.safe_text import is_directive
 from fundamentum.untrusted.secrets import without_secrets
-from fundamentum.webservers.apache2.access_files import PHP, SENDING, AccessFiles, Read
+from fundamentum.webservers.apache2.access_files import PHP, SENDING, AccessFileLines, AccessFiles
 from fundamentum.webservers.apache2.lines import Line, Reader
 from fundamentum.webservers.apache2.merging import (
     is_pattern,
@@ -35,7 +35,7 @@ _CONDITIONAL: Final = frozenset(
 """Sections of which a request decides whether they count, or something else that is not known here."""
 
 
-class Found(Read):
+class SiteLayers(AccessFileLines):
     """The layers of one site, and what the files of its directories say beside that."""
 
     layers: list[Layer] = msgspec.field(default_factory=list)
@@ -59,23 +59,23 @@ def _sent_names(line: Line) -> list[str]:
 
 def layers_of(
     host: Host, main: Sequence[Line], mine: Sequence[Line], root: str | None, kind: str, reader: Reader
-) -> Found:
+) -> SiteLayers:
     """The layers of a host whose document root this is, and whose requests are handed to a ``kind`` of PHP.
 
     ``main`` are the lines of the main server, ``mine`` those of the virtual host, both as :func:`matters` picks them.
     """
-    found = Found()
+    site_layers = SiteLayers()
     module = kind == "module"
-    found.layers += _elsewhere((*main, *mine), kind)
+    site_layers.layers += _elsewhere((*main, *mine), kind)
     lines = [line for line in (*main, *mine) if line.name in PHP or line.name in SENDING]
     access = AccessFiles(host, [line for line in (*main, *mine) if line.name in _OVERRIDING], root, reader)
-    ranked = access.read(found)
+    ranked = access.read(site_layers)
     for line in (*lines, *access.kept):
         below = place_in_site(line, root)
         if below is not None and not never_counts(line):
             ranked += ((order_of(line), layer) for layer in _layers(_kind_of(line), [line], below, module, root or ""))
-    found.layers += (layer for _, layer in sorted(ranked, key=lambda pair: pair[0]))
-    return found
+    site_layers.layers += (layer for _, layer in sorted(ranked, key=lambda pair: pair[0]))
+    return site_layers
 
 
 def _kind_of(line: Line) -> LayerKind:

@@ -37,15 +37,15 @@ def limits_of(host: Host, part: Part, lines: Sequence[Line], workers: Sequence[W
                 seen.add((limit.value, limit.origin))
                 yield Limit(limit.name, limit.value, limit.origin, limit.own, uri if at else None)
     uri, folder = part.scripts[0]
-    found, handler = part.handoff, part.handler
-    if found.kind in ("socket", "web"):
-        whole = _deciding(host, lines, "Timeout", uri, folder) or Limit("Timeout", "60")
+    handoff, handler = part.handoff, part.handler
+    if handoff.kind in ("socket", "web"):
+        timeout = _deciding(host, lines, "Timeout", uri, folder) or Limit("Timeout", "60")
         general = _deciding(host, lines, "ProxyTimeout", uri, folder) or Limit(
-            "ProxyTimeout", whole.value, whole.origin
+            "ProxyTimeout", timeout.value, timeout.origin
         )
         script = f"{folder}/{posixpath.basename(uri)}"
         yield wait_for(handler.line, script, workers) or general
-    elif found.kind == "program" and handler.fcgid:
+    elif handoff.kind == "program" and handler.fcgid:
         for name, value in _FCGID.items():
             yield _deciding(host, lines, name, uri, folder) or Limit(name, value)
 
@@ -61,7 +61,11 @@ def _bodies(host: Host, lines: Sequence[Line], uri: str, folder: str) -> Iterato
 def _deciding(host: Host, lines: Sequence[Line], name: str, uri: str, folder: str) -> Limit | None:
     counting = [line for line in lines if ALLOWANCES[line.name] == name and _counts(line, uri, folder)]
     ranked = [(rank(line, uri, folder), at, line) for at, line in enumerate(counting)]
-    return _limit(host, max(ranked, key=lambda one: (one[0] or (0, 0), one[1]))[2]) if ranked else None
+    return (
+        _limit(host, max(ranked, key=lambda ranked_limit: (ranked_limit[0] or (0, 0), ranked_limit[1]))[2])
+        if ranked
+        else None
+    )
 
 
 def _counts(line: Line, uri: str, folder: str) -> bool | None:

@@ -111,11 +111,11 @@ class Reader:
                     if kind == "proxy":  # what it says behind the address, it says as if in a line within
                         yield Line("proxyset", tuple(_words(words)[1:]), place, tuple(stack))
                 continue
-            found = _words(self._filled(content))
-            if skipping or not found:
-                self._in_macro |= bool(skipping and found and _DECIDING.fullmatch(found[0]))
+            filled = _words(self._filled(content))
+            if skipping or not filled:
+                self._in_macro |= bool(skipping and filled and _DECIDING.fullmatch(filled[0]))
                 continue
-            line = Line(found[0].lower(), tuple(found[1:]), Origin(path, number), tuple(stack))
+            line = Line(filled[0].lower(), tuple(filled[1:]), Origin(path, number), tuple(stack))
             yield from self._taken(line, depth)
 
     def _taken(self, line: Line, depth: int) -> Iterator[Line]:
@@ -137,11 +137,11 @@ class Reader:
                 yield line
 
     def _included(self, pattern: str) -> list[str]:
-        found = []
+        words = []
         for path in self.files.included(self.root, windows_style(self.files.host, pattern)):
             about = self.files.host.stat(path)
-            found += self.files.included(path, "*") if about and about.is_directory else [path]
-        return found
+            words += self.files.included(path, "*") if about and about.is_directory else [path]
+        return words
 
     def _filled(self, text: str) -> str:
         """The text with variables filled in, as long as the result is a line that Apache would take."""
@@ -196,8 +196,8 @@ def lines_of(path: str, text: str, holds: Callable[[str, str], bool]) -> Iterato
                 words, place = _words(section[3]), Origin(path, number)
                 yield Line(f"<{kind}", tuple(words), place, tuple(stack))
                 stack.append(Section(kind, " ".join(words), number, place))
-        elif not skipping and (found := _words(content)):
-            yield Line(found[0].lower(), tuple(found[1:]), Origin(path, number), tuple(stack))
+        elif not skipping and (said := _words(content)):
+            yield Line(said[0].lower(), tuple(said[1:]), Origin(path, number), tuple(stack))
 
 
 def _sources(name: str, file: str) -> tuple[str, ...]:
@@ -226,12 +226,12 @@ def _joined(text: str) -> Iterator[tuple[int, str]]:
 
 def _words(text: str) -> list[str]:
     """The words of a line.  In quotes a backslash stands before a quote, or another one (``ap_getword_conf``)."""
-    found = []
+    words = []
     for match in _WORD.finditer(text):
         double, single, plain = match.groups()
         quoted, escaped = (double, _ESCAPED[0]) if double is not None else (single, _ESCAPED[1])
-        found.append(plain if quoted is None else escaped.sub(lambda at: at[1], quoted))
-    return found
+        words.append(plain if quoted is None else escaped.sub(lambda at: at[1], quoted))
+    return words
 
 
 def windows_style(host: Host, path: str) -> str:

@@ -65,8 +65,8 @@ def matches_root(place: Section, root: str | None) -> bool:
 
 def _searched(place: Section, text: str) -> bool | None:
     """Whether the regular expression of a section is found in a text; None: it is not understood."""
-    found = patterns.search(place.words.removeprefix("~ "), text)
-    return None if found is None else bool(found)
+    matched_as = patterns.search(place.words.removeprefix("~ "), text)
+    return None if matched_as is None else bool(matched_as)
 
 
 def is_unclear(place: Section, root: str) -> bool:
@@ -162,7 +162,7 @@ def _below(uri: str, prefix: str) -> bool:
     if any(sign in prefix for sign in "*?["):
         parts = uri.split("/")[: prefix.count("/") + 1]
         return len(parts) > prefix.count("/") and all(
-            name_patterns.fits(part, one) for part, one in zip(parts, prefix.split("/"), strict=True)
+            name_patterns.fits(part, segment) for part, segment in zip(parts, prefix.split("/"), strict=True)
         )
     return is_below(uri, prefix)
 

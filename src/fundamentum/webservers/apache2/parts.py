@@ -33,13 +33,13 @@ def parts_of(own: Handoff, handlers: Sequence[Handler], first: str | None) -> It
     ``own`` is the host itself, ``first`` the address of the script that answers for its first page; None: not known.
     """
     root = (own.root or "").rstrip("/")
-    whole = winner(handlers, f"/{ANOTHER}", root)
-    named: dict[str | None, Handler] = {None: whole} if whole else {}
+    general = winner(handlers, f"/{ANOTHER}", root)
+    named: dict[str | None, Handler] = {None: general} if general else {}
     for handler in handlers:
         if handler.place and _is_part(handler.place, root):
             uri = _sample(handler.place, root)
             there = winner(handlers, uri, root + posixpath.dirname(uri)) if uri else handler
-            if there is handler and there is not whole and (uri or _outdoes(handler, whole)):
+            if there is handler and there is not general and (uri or _outdoes(handler, general)):
                 named[handler.place.words] = handler
     page = winner(handlers, first, root + posixpath.dirname(first)) if first else None
     if page and not any(handler is page for handler in named.values()):
@@ -52,9 +52,9 @@ def parts_of(own: Handoff, handlers: Sequence[Handler], first: str | None) -> It
         yield Part(handed_to(handler, own, part=part, first_page=meets), handler, scripts)
 
 
-def handed_to(handler: Handler, own: Handoff, **more: Any) -> Handoff:
+def handed_to(handler: Handler, own: Handoff, **options: Any) -> Handoff:
     """A host's handoff, as a handler makes it."""
-    return msgspec.structs.replace(own, kind=handler.kind, target=handler.target, origin=handler.line.origin, **more)
+    return msgspec.structs.replace(own, kind=handler.kind, target=handler.target, origin=handler.line.origin, **options)
 
 
 def document_root(root: str | None, guards: Sequence[Line], host: Host) -> tuple[str | None, Line | None]:
@@ -92,8 +92,8 @@ def _sample(place: Section, root: str) -> str:
     return address if address.endswith(".php") else f"{address.rstrip('/')}/{ANOTHER}"
 
 
-def _outdoes(handler: Handler, whole: Handler | None) -> bool:
+def _outdoes(handler: Handler, general: Handler | None) -> bool:
     """Whether a handler for some addresses comes before the one for all of them."""
-    if whole is None or handler.way != whole.way:
-        return whole is None or handler.way > whole.way
-    return whole.place is None or not whole.place.kind.startswith("location")
+    if general is None or handler.way != general.way:
+        return general is None or handler.way > general.way
+    return general.place is None or not general.place.kind.startswith("location")

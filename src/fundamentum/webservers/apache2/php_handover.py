@@ -40,23 +40,23 @@ def _as_module(finding: Finding, apache: WebServer | None, target: Target, offer
     if apache and name in on:
         return finding
     if others := [platform for platform in on if _PHP_MODULE.fullmatch(platform)]:
-        found = f"Apache loads {others[0]}, and only one PHP can be loaded into it"
+        actual = f"Apache loads {others[0]}, and only one PHP can be loaded into it"
         remedy = (
             f"decide which PHP Apache runs: a2dismod {others[0]} and a2enmod {name}, or another way of running this one"
         )
-        return replace(finding, verdict="unmet", found=found, remedy=remedy, state="other-branch")
-    without = tuple(one for one in THREADED if one in on)
+        return replace(finding, verdict="unmet", found=actual, remedy=remedy, state="other-branch")
+    without = tuple(module for module in THREADED if module in on)
     modules = (name,) if "mpm_prefork" in on else ("mpm_prefork", name)
     if apache is None:
-        found, words = "the module is there, Apache itself is not", f"install {PACKAGE} and switch {name} on in it"
+        actual, words = "the module is there, Apache itself is not", f"install {PACKAGE} and switch {name} on in it"
         switch = Switch("apache2", modules, THREADED, package=PACKAGE) if offered(PACKAGE) else None
     else:
-        found, words = (
+        actual, words = (
             f"Apache does not load {name}, and hands out the source of PHP files",
             _words(modules, without, ()),
         )
         switch = Switch("apache2", modules, without)
-    return _unhanded(finding, target, found, words, switch)
+    return _unhanded(finding, target, actual, words, switch)
 
 
 def _by_proxy(finding: Finding, apache: WebServer, survey: Survey, target: Target) -> Finding:
@@ -66,15 +66,15 @@ def _by_proxy(finding: Finding, apache: WebServer, survey: Survey, target: Targe
     modules = [module for module in apache.modules if _PHP_MODULE.fullmatch(module)]
     if modules or survey.sites or any(map(_PHP_SNIPPET.fullmatch, apache.snippets)):
         return finding  # Apache runs another PHP: which site is handed to this one is a decision
-    found = f"Apache hands PHP files to nothing, and gives out their source; {target.runtime.label} waits in vain"
-    wanted = tuple(one for one in PROXY if one not in apache.modules)
-    return _unhanded(finding, target, found, _words(wanted, (), (snippet,)), Switch("apache2", wanted, (), (snippet,)))
+    actual = f"Apache hands PHP files to nothing, and gives out their source; {target.runtime.label} waits in vain"
+    wanted = tuple(module for module in PROXY if module not in apache.modules)
+    return _unhanded(finding, target, actual, _words(wanted, (), (snippet,)), Switch("apache2", wanted, (), (snippet,)))
 
 
-def _unhanded(finding: Finding, target: Target, found: str, words: str, switch: Switch | None) -> Finding:
+def _unhanded(finding: Finding, target: Target, actual: str, words: str, switch: Switch | None) -> Finding:
     if target.named:
-        return replace(finding, remark=f"{found}: {words}", switch=switch)
-    return replace(finding, verdict="unmet", state="switched-off", found=found, remedy=words, switch=switch)
+        return replace(finding, remark=f"{actual}: {words}", switch=switch)
+    return replace(finding, verdict="unmet", state="switched-off", found=actual, remedy=words, switch=switch)
 
 
 def _words(modules: tuple[str, ...], without: tuple[str, ...], snippets: tuple[str, ...]) -> str:

@@ -52,11 +52,11 @@ def named(host: Host, handler: Handler, lines: Sequence[Line], root: str, module
 def _last(lines: Iterable[Line], root: str) -> Line | None:
     """Of lines that count for the site's scripts, the one that counts last."""
     ranked = [
-        (found, at, line)
+        (ranked_as, at, line)
         for at, line in enumerate(lines)
-        if (found := rank(line, f"/{SCRIPT}", root.rstrip("/"))) is not None
+        if (ranked_as := rank(line, f"/{SCRIPT}", root.rstrip("/"))) is not None
     ]
-    last = max(ranked, key=lambda one: one[:2])[2] if ranked else None
+    last = max(ranked, key=lambda ranked_line: ranked_line[:2])[2] if ranked else None
     if last and depends(last):
         raise Unclear
     return last
@@ -66,7 +66,7 @@ def _wrapper(lines: Sequence[Line], root: str) -> str:
     """What mod_fcgid runs for PHP files; empty: the file itself."""
     wrappers = [line for line in lines if line.name in ("fcgidwrapper", "fcgiwrapper") and line.words]
     of_php = [line for line in wrappers if line.words[1:2] and line.words[1].lstrip(".") == "php"]
-    line = _last(of_php, root) or _last((one for one in wrappers if len(one.words) == 1), root)
+    line = _last(of_php, root) or _last((wrapper for wrapper in wrappers if len(wrapper.words) == 1), root)
     return (line.words[0].split() or [""])[0] if line else ""
 
 
@@ -107,8 +107,8 @@ def _closed(lines: Sequence[Line], program: str) -> Iterator[Barrier]:
         return
     folder, name = posixpath.split(program)
     rules = [line for line in lines if line.name == "require"]
-    ranked = [(found, at, line) for at, line in enumerate(rules) if (found := rank(line, f"/{name}", folder))]
-    last = max(ranked, key=lambda one: one[:2])[2] if ranked else None
+    ranked = [(ranked_as, at, line) for at, line in enumerate(rules) if (ranked_as := rank(line, f"/{name}", folder))]
+    last = max(ranked, key=lambda ranked_line: ranked_line[:2])[2] if ranked else None
     if last and [word.lower() for word in last.words] == ["all", "denied"] and not depends(last):
         section = (f'<Directory "{folder}">', "    Require all granted", "</Directory>")
         granted = section if PLAIN_PATH.fullmatch(folder) else ()

@@ -25,7 +25,7 @@ from fundamentum.webservers.apache2.parts import Part, document_root, handed_to,
 from fundamentum.webservers.apache2.told_script import of_other_directory
 from fundamentum.webservers.apache2.virtual_hosts import Hosts, VirtualHost
 from fundamentum.webservers.apache2.visits import Answers
-from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, spot, unlinked
+from fundamentum.webservers.handoffs import Files, Handoff, HandoffsRead, is_file, spot, unlinked
 from fundamentum.webservers.visit_questions import Unclear
 
 MAIN: Final = ("/etc/apache2/apache2.conf", "/etc/httpd/conf/httpd.conf", "/usr/local/apache2/conf/httpd.conf")
@@ -35,7 +35,7 @@ MAX_ALIASES: Final = 50
 """Of one host."""
 
 
-def read(host: Host) -> Found:
+def read(host: Host) -> HandoffsRead:
     """The handoffs of all virtual hosts.  Source: Apache's documentation of sections, handlers and proxying."""
     handoffs: list[Handoff] = []
     files = Files(host, "Apache")
@@ -44,8 +44,8 @@ def read(host: Host) -> Found:
         lines = list(reader.lines(main, (), 0))
         read = list(files.read)
         idle = unlinked(host, WEB_SERVER.available, WEB_SERVER.enabled, read) if root in WEB_SERVER.available else []
-        more = {path: list(reader.lines(path, (), 0)) for path in idle}
-        handoffs += _handoffs(host, lines, more, reader)
+        idle_lines = {path: list(reader.lines(path, (), 0)) for path in idle}
+        handoffs += _handoffs(host, lines, idle_lines, reader)
         files.read[:] = read
     return handoffs, files.read, files.remarks
 
@@ -70,23 +70,23 @@ def _handoffs(host: Host, lines: list[Line], idle: dict[str, list[Line]], reader
     for mine in list(_asked(virtual, reader)) or [main]:
         for handoff in _handed(hosts, mine, main, reader):
             yield msgspec.structs.replace(handoff, refused=wrong)
-    for more in idle.values():
-        hosts = Hosts(host, reader.modules, programs.types_of([*lines, *more]))
-        virtual_host, waiting = hosts.of(more)
+    for lines_of in idle.values():
+        hosts = Hosts(host, reader.modules, programs.types_of([*lines, *lines_of]))
+        virtual_host, waiting = hosts.of(lines_of)
         for mine in waiting:
             for handoff in _handed(hosts, mine, main.joined(virtual_host), reader):
-                yield msgspec.structs.replace(handoff, idle=True, refused=(*wrong, *_refused(host, more, reader)))
+                yield msgspec.structs.replace(handoff, idle=True, refused=(*wrong, *_refused(host, lines_of, reader)))
 
 
 def _refused(host: Host, lines: Sequence[Line], reader: Reader) -> tuple[UnknownLine, ...]:
     """The lines with which Apache does not start: of those that one module would know, the first."""
     modules = Modules(reader.modules)
-    found: dict[str, UnknownLine] = {}
+    by_text: dict[str, UnknownLine] = {}
     for line in lines:
-        wrong = refused(line, modules) if len(found) < MAX_REFUSED else None
-        if wrong and wrong.module not in found:
-            found[wrong.module] = unknown_line(host, line, wrong)
-    return tuple(found.values())
+        wrong = refused(line, modules) if len(by_text) < MAX_REFUSED else None
+        if wrong and wrong.module not in by_text:
+            by_text[wrong.module] = unknown_line(host, line, wrong)
+    return tuple(by_text.values())
 
 
 def _asked(virtual: Sequence[VirtualHost], reader: Reader) -> Iterator[VirtualHost]:
@@ -115,10 +115,12 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
     ]
     answers = Answers(every, root, hosts.modules)
     first = answers.first_page(lambda path: is_file(hosts.host, path))
-    found = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
-    of_php = [part for part in found if part.handler.kind != "none"]
+    parts = [*parts_of(own, handlers, first), *_aliased(hosts.host, own, handlers, guards)]
+    of_php = [part for part in parts if part.handler.kind != "none"]
     several = len({id(part.handler) for part in of_php}) > 1
-    counting = [one for one in handlers if not (answers.rewritten and one.line.name.startswith("proxypass"))]
+    counting = [
+        handler for handler in handlers if not (answers.rewritten and handler.line.name.startswith("proxypass"))
+    ]
     unhanded = list(_handed_out(hosts.host, counting, root, first))
     for part in of_php:
         added = _layers(hosts.host, part.handoff, mine, main, reader)
@@ -127,17 +129,17 @@ def _handed(hosts: Hosts, mine: VirtualHost, main: VirtualHost, reader: Reader) 
         script = first or f"/{SCRIPT}"
         passed = of_other_directory(hosts.host, part.handler, part.handoff.root, script)
         other = [] if part.handoff.aliased else [*passed, *unhanded]  # of an alias, the first page is another one
-        added.layers += (one for one in other if isinstance(one, Layer))
-        whole = _complete(hosts, part, added, mine, main)
-        told = (one for one in other if isinstance(one, Barrier))
-        whole = msgspec.structs.replace(whole, barriers=(*whole.barriers, *told))
-        yield whole if several else msgspec.structs.replace(whole, first_page="")
+        added.layers += (layer for layer in other if isinstance(layer, Layer))
+        handoff = _complete(hosts, part, added, mine, main)
+        told = (barrier for barrier in other if isinstance(barrier, Barrier))
+        handoff = msgspec.structs.replace(handoff, barriers=(*handoff.barriers, *told))
+        yield handoff if several else msgspec.structs.replace(handoff, first_page="")
     if mine is not main and not of_php:
         yield own  # nothing of this site is handed to PHP
 
 
 def _named(
-    hosts: Hosts, mine: VirtualHost, main: VirtualHost, access: layers.Found, guards: Sequence[Line]
+    hosts: Hosts, mine: VirtualHost, main: VirtualHost, access: layers.SiteLayers, guards: Sequence[Line]
 ) -> Iterator[Handler]:
     """What hands PHP files on: lines of the main server, of the host and of its directories, and rewriting."""
     yield from main.handlers
@@ -157,12 +159,12 @@ def _handed_out(host: Host, handlers: Sequence[Handler], root: str | None, first
         yield Barrier(why, "let it hand that to PHP as well", page.line.origin if page else None)
 
 
-def _layers(host: Host, handoff: Handoff, mine: VirtualHost, main: VirtualHost, reader: Reader) -> layers.Found:
+def _layers(host: Host, handoff: Handoff, mine: VirtualHost, main: VirtualHost, reader: Reader) -> layers.SiteLayers:
     lines = mine.lines if mine is not main else []
     return layers.layers_of(host, main.lines, lines, handoff.root, handoff.kind, reader)
 
 
-def _complete(hosts: Hosts, part: Part, added: layers.Found, mine: VirtualHost, main: VirtualHost) -> Handoff:
+def _complete(hosts: Hosts, part: Part, added: layers.SiteLayers, mine: VirtualHost, main: VirtualHost) -> Handoff:
     handoff, own = part.handoff, mine if mine is not main else VirtualHost()
     allowances = [*main.allowances, *own.allowances, *added.allowances]
     guards = [*main.guards, *(mine.guards if mine is not main else []), *added.guards]
@@ -213,12 +215,12 @@ def _names(mine: VirtualHost) -> tuple[str, ...]:
     return tuple(dict.fromkeys(mine.names)) or ("default",)
 
 
-def _failing(added: layers.Found) -> str:
+def _failing(added: layers.SiteLayers) -> str:
     """Why every request of the site fails, as a sentence; empty if it does not."""
     return f"{added.failing.origin}: {added.failing.why}" if added.failing else ""
 
 
-def _failing_below(added: layers.Found) -> Iterator[Barrier]:
+def _failing_below(added: layers.SiteLayers) -> Iterator[Barrier]:
     """What fails in one of its directories alone."""
     if added.failing_below:
         below, failing = added.failing_below

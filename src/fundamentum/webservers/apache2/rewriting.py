@@ -71,13 +71,13 @@ def _rule(
     line: Line, conditions: Sequence[Line], asked: Asked, prefix: str | None, base: str
 ) -> tuple["Asked | Visit", bool]:
     """The request after one rule, and whether it is the last one."""
-    pattern, to, *more = line.words
-    flags = [flag.strip() for flag in re.sub(r"^\[|\]$", "", " ".join(more)).split(",")] if more else []
+    pattern, to, *options = line.words
+    flags = [flag.strip() for flag in re.sub(r"^\[|\]$", "", " ".join(options)).split(",")] if options else []
     names = {flag.partition("=")[0].upper() for flag in flags}
     seen = asked.uri.removeprefix(prefix) if prefix is not None else asked.uri
-    found = matched(pattern.removeprefix("!"), seen, any_case="NC" in names or "NOCASE" in names)
+    match = matched(pattern.removeprefix("!"), seen, any_case="NC" in names or "NOCASE" in names)
     leaves = bool(names & {"R", "REDIRECT", "F", "FORBIDDEN", "G", "GONE"})
-    if bool(found) == pattern.startswith("!") or not _all_hold(conditions, asked, leaves or to == "-"):
+    if bool(match) == pattern.startswith("!") or not _all_hold(conditions, asked, leaves or to == "-"):
         return asked, False
     if names & {"F", "FORBIDDEN", "G", "GONE"}:
         return Visit("refused", origin=line.origin), True
@@ -89,13 +89,13 @@ def _rule(
         raise Unclear
     if to == "-":
         return asked, last
-    return _to(to, found, asked, base), last
+    return _to(to, match, asked, base), last
 
 
-def _to(to: str, found: "re.Match[str] | bool", asked: Asked, base: str) -> Asked:
+def _to(to: str, match: "re.Match[str] | bool", asked: Asked, base: str) -> Asked:
     def group(at: "re.Match[str]") -> str:
         number = int(at[1])
-        return (found[number] or "") if isinstance(found, re.Match) and number <= len(found.groups()) else ""
+        return (match[number] or "") if isinstance(match, re.Match) and number <= len(match.groups()) else ""
 
     path = re.sub(r"\$(\d)", group, to.partition("?")[0])
     if "%" in path or "$" in path:

@@ -56,8 +56,8 @@ def _told(handler: Handler, uri: str) -> str | None:
     path = words[0][server.end() :]
     if place.kind == "location" and not place.words.startswith("~ "):
         return path + uri[len(place.words) :] if is_below(uri, place.words) else None
-    found = matched(place.words.removeprefix("~ "), uri)
-    if not isinstance(found, re.Match):
+    match = matched(place.words.removeprefix("~ "), uri)
+    if not isinstance(match, re.Match):
         return None
-    filled = re.sub(r"\$(\d)", lambda at: found[int(at[1])] or "" if int(at[1]) <= found.re.groups else "", path)
+    filled = re.sub(r"\$(\d)", lambda at: match[int(at[1])] or "" if int(at[1]) <= match.re.groups else "", path)
     return filled if filled != path or line.name == "rewriterule" else f"{path}{uri}"

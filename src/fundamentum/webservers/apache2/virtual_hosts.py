@@ -90,13 +90,13 @@ class Hosts:
 
     def handlers_of(self, lines: Iterable[Line]) -> list[Handler]:
         """What the lines of a directory's file hand PHP files to."""
-        found = []
+        handlers = []
         for line in lines:
             handler = self.handler_of(line)
             if handler is None and not never_counts(line):
                 handler = Handler(line, SET if line.name == "sethandler" else ADDED, "unclear", "")
-            found += [handler] if handler else []
-        return found
+            handlers += [handler] if handler else []
+        return handlers
 
     def rewriting(self, lines: Sequence[Line], of_main: bool) -> list[Handler]:
         """What rewriting hands PHP files to, among these lines; a host has none of the main server's rules."""
@@ -104,14 +104,14 @@ class Hosts:
             line.name == "rewriteengine" and line.words[:1] and line.words[0].lower() == "on" for line in lines
         ):
             return []
-        found = []
+        handlers = []
         for before, line in zip((None, *lines), lines, strict=False):
             inherited = not of_main and not line.within("virtualhost", "directory")
             handler = None if line.name != "rewriterule" or inherited else self.handler_of(line)
             if handler and before and before.name == "rewritecond":
                 handler = msgspec.structs.replace(handler, kind="unclear", target="")
-            found += [handler] if handler else []
-        return found
+            handlers += [handler] if handler else []
+        return handlers
 
     def _take(self, line: Line, section: Section | None, mine: VirtualHost) -> None:
         if line.name in barriers.NAMES | visits.NAMES | programs.NAMES:

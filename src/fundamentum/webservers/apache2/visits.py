@@ -67,18 +67,18 @@ class Answers:
         """
         if any(line.name in ("use", MACRO) for line in self.lines):
             return None
-        whole = [
+        for_whole_site = [
             line for line in self.lines if line.name == "alias" and line.words[:1] and line.words[0].rstrip("/") == ""
         ]
-        lines = [line for line in self.lines if line.name not in _LEADING_ON and line not in whole]
+        lines = [line for line in self.lines if line.name not in _LEADING_ON and line not in for_whole_site]
         of = Answers(lines, self.root, self.modules)
         of._is_file, of._let_in = is_file, True
         for uri in ("/", f"/{SCRIPT}"):
             with suppress(Unclear, RecursionError):
-                found = of._asked_for(Asked(uri, True))
-                if found.outcome == "script":
+                visit = of._asked_for(Asked(uri, True))
+                if visit.outcome == "script":
                     self.rewritten = of.rewritten
-                    return found.script
+                    return visit.script
         return None if any(line.name in REWRITING for line in of.lines) else f"/{SCRIPT}"
 
     def barred(self, is_file: Callable[[str], bool]) -> Iterator[Barrier]:
@@ -142,7 +142,7 @@ class Answers:
         """A request passed to PHP by its address: it is for no file, so that rules for directories do not count."""
         if not any("fcgi://" in word for word in words):
             raise Unclear
-        by_address = Answers([one for one in self.lines if not one.within(*_OF_FILES)], self.root, self.modules)
+        by_address = Answers([line for line in self.lines if not line.within(*_OF_FILES)], self.root, self.modules)
         by_address._everybody = self._everybody
         refused = None if self._let_in else by_address._refused(asked)
         return refused or Visit("script", asked.uri)
@@ -207,8 +207,8 @@ class Answers:
     def _instead(self, uri: str, asked: Asked, origin: Origin) -> Visit:
         if not uri.startswith("/"):
             raise Unclear
-        found = self._asked_for(Asked(uri.partition("?")[0], True, asked.turns + 1))
-        return Visit(found.outcome, found.script, origin) if found.outcome == "script" else found
+        visit = self._asked_for(Asked(uri.partition("?")[0], True, asked.turns + 1))
+        return Visit(visit.outcome, visit.script, origin) if visit.outcome == "script" else visit
 
     def _listed(self, asked: Asked) -> Visit:
         """Whether a list of the directory is made."""
@@ -234,8 +234,8 @@ class Answers:
         ranked: list[tuple[Rank, Line]] = []
         folder = self.root + posixpath.dirname(asked.uri)
         for line in self.lines:
-            if line.name in names and (found := rank(line, asked.uri, folder, asked.address)) is not None:
-                ranked.append((found, line))
+            if line.name in names and (ranked_as := rank(line, asked.uri, folder, asked.address)) is not None:
+                ranked.append((ranked_as, line))
         return [line for _, line in sorted(ranked, key=lambda pair: pair[0])]
 
 
@@ -257,10 +257,10 @@ def _is_about_place(line: Line) -> bool:
 
 def _kept_out(lines: Sequence[Line]) -> bool:
     """Whether ``Require`` lines refuse a visitor from anywhere."""
-    found = lets_in(lines)
-    if found is None:
+    let_in = lets_in(lines)
+    if let_in is None:
         raise Unclear
-    return not found
+    return not let_in
 
 
 def _denied(lines: Sequence[Line]) -> bool:

@@ -38,14 +38,14 @@ def take(workers: list[Worker], line: Line) -> None:
     if line.name == "proxyset":
         section = line.within("proxy")
         name = _named(section.words) if section else address_of(line)
-        worker = _found([one for one in workers if not one.by_pattern], name)
+        worker = _found([worker for worker in workers if not worker.by_pattern], name)
         if name and worker is None:
             workers.append(worker := Worker(name, False, _socket(section.words if section else "")))
         if worker and wait:
             worker.wait = wait
         return
     name, by_pattern = address_of(line), _by_pattern(line)
-    if name and _found([one for one in workers if one.by_pattern is by_pattern], name) is None:
+    if name and _found([worker_of for worker_of in workers if worker_of.by_pattern is by_pattern], name) is None:
         workers.append(Worker(name, by_pattern, _socket(" ".join(line.words)), wait))
 
 
@@ -54,7 +54,7 @@ def passed_to(line: Line, workers: Sequence[Worker]) -> str | None:
 
     None where it is no such line.
     """
-    worker = _found([one for one in workers if not one.by_pattern], address_of(line))
+    worker = _found([worker for worker in workers if not worker.by_pattern], address_of(line))
     if line.name != "proxypass" or _by_pattern(line) or worker is None or not _socket(" ".join(line.words)):
         return None
     host = worker.name.partition("://")[2].partition("/")[0]
@@ -63,8 +63,8 @@ def passed_to(line: Line, workers: Sequence[Worker]) -> str | None:
 
 def waits_of(line: Line) -> Limit | None:
     """``timeout=30`` among the words of a line."""
-    found = next((word.partition("=")[2] for word in line.words if word.lower().startswith("timeout=")), None)
-    return Limit("timeout", found, line.origin) if found else None
+    timeout = next((word.partition("=")[2] for word in line.words if word.lower().startswith("timeout=")), None)
+    return Limit("timeout", timeout, line.origin) if timeout else None
 
 
 def wait_for(line: Line, script: str, workers: Sequence[Worker]) -> Limit | None:
@@ -90,13 +90,13 @@ def _by_pattern(line: Line) -> bool:
 
 
 def _socket(text: str) -> str:
-    found = _SOCKET.search(text)
-    return found[0] if found else ""
+    match = _SOCKET.search(text)
+    return match[0] if match else ""
 
 
 def _found(workers: Sequence[Worker], address: str) -> Worker | None:
     """The worker that an address belongs to."""
     host = _HOST.match(address)
     least = len(host[0]) if host else 0
-    fitting = [one for one in workers if len(one.name) >= least and address.startswith(one.name)]
-    return max(fitting, key=lambda one: len(one.name)) if host and fitting else None
+    fitting = [worker for worker in workers if len(worker.name) >= least and address.startswith(worker.name)]
+    return max(fitting, key=lambda worker: len(worker.name)) if host and fitting else None

@@ -115,7 +115,10 @@ def _requests(host: Host, way: Way) -> Iterator[Barrier]:
     if meant is None:
         return
     level, element = meant
-    given = {one.get("name"): one.get("value") for one in element.iterfind("environmentVariables/environmentVariable")}
+    given = {
+        variable.get("name"): variable.get("value")
+        for variable in element.iterfind("environmentVariables/environmentVariable")
+    }
     most, before = whole(element.get("instanceMaxRequests") or "200"), given.get(_ENDS)
     ends = whole(before) if before is not None else 500
     if most is None or not ends or most <= ends:
@@ -150,7 +153,7 @@ def _compiler_runtime(host: Host, program: str) -> Iterator[Barrier]:
     if "kernel32.dll" not in names:
         return  # only a part of the drive is seen
     own = next((name for name in listed(host, folder) if name.lower() == _RUNTIME), None)
-    found = posixpath.join(folder, own) if own else posixpath.join(system, names.get(_RUNTIME, ""))
+    path = posixpath.join(folder, own) if own else posixpath.join(system, names.get(_RUNTIME, ""))
     bits = "x86" if small else "x64"
     remedy = f"install the Visual C++ redistributable for Visual Studio 2015-2022, {bits}"
     if own is None and _RUNTIME not in names:
@@ -158,11 +161,11 @@ def _compiler_runtime(host: Host, program: str) -> Iterator[Barrier]:
         yield Barrier(why, remedy, Origin(system))
         return
     needed = windows_files.linker(_read(host, posixpath.join(folder, core))) if core else (0, 0)
-    version = windows_files.file_version(_read(host, found))
+    version = windows_files.file_version(_read(host, path))
     if version != (0, 0) and version < needed:
         have, want = (".".join(map(str, numbers)) for numbers in (version, needed))
-        why = f"the runtime of the compiler ({found}) is {have}, and this PHP was linked with {want}: it does not start"
-        yield Barrier(why, f"{remedy}, {want} or later", Origin(found))
+        why = f"the runtime of the compiler ({path}) is {have}, and this PHP was linked with {want}: it does not start"
+        yield Barrier(why, f"{remedy}, {want} or later", Origin(path))
 
 
 def _read(host: Host, path: str) -> bytes:

@@ -49,54 +49,54 @@ def processor(host: Host, text: str) -> Processor:
 
 def application(host: Host, levels: Sequence[Level], handed: Processor) -> tuple[Level, Any] | None:
     """The FastCGI application that a handler means; None if it is not set up."""
-    for level, one in elements(levels, "fastCgi/application"):
-        same = windows_path(host, one.get("fullPath", ""), "/").lower() == handed.program.lower()
-        if same and (one.get("arguments") or "").strip() == handed.arguments:
-            return level, one
+    for level, element in elements(levels, "fastCgi/application"):
+        same = windows_path(host, element.get("fullPath", ""), "/").lower() == handed.program.lower()
+        if same and (element.get("arguments") or "").strip() == handed.arguments:
+            return level, element
     return None
 
 
 def started(host: Host, levels: Sequence[Level], handed: Processor) -> Started:
     """The arguments and the environment of a program."""
-    found = Started()
+    start = Started()
     meant = application(host, levels, handed)
     origin = Origin(meant[0].file, meant[1].sourceline) if meant else Origin(handed.program)
-    _arguments(host, handed, origin, found)
+    _arguments(host, handed, origin, start)
     if meant is None:
-        return found
+        return start
     level, element = meant
-    for one in element.iterfind("environmentVariables/environmentVariable"):
-        name, value = one.get("name", ""), one.get("value", "")
+    for variable in element.iterfind("environmentVariables/environmentVariable"):
+        name, value = variable.get("name", ""), variable.get("value", "")
         if name not in VARIABLES:
             continue
         here = [windows_path(host, part, "/") if part else "" for part in value.split(";")]
         if any("%" in part for part in here):
-            where = Origin(level.file, one.sourceline)
-            found.layers.append(Layer("start", (), where, f"{name} holds a variable whose value is not known"))
+            where = Origin(level.file, variable.sourceline)
+            start.layers.append(Layer("start", (), where, f"{name} holds a variable whose value is not known"))
         else:
-            found.variables[name] = ";".join(here)
-    return found
+            start.variables[name] = ";".join(here)
+    return start
 
 
-def _arguments(host: Host, handed: Processor, origin: Origin, found: Started) -> None:
+def _arguments(host: Host, handed: Processor, origin: Origin, start: Started) -> None:
     """Source: php-cgi's own list of options (``-c``)."""
     words = [match[1] if match[2] is None else match[2] for match in _WORD.finditer(handed.arguments)]
     while words:
         word = words.pop(0)
         if word == "-c" and words:
-            found.ini_path = windows_path(host, words.pop(0), "/")
+            start.ini_path = windows_path(host, words.pop(0), "/")
         elif word.startswith("-c") and len(word) > 2:
-            found.ini_path = windows_path(host, word[2:].strip('"'), "/")
+            start.ini_path = windows_path(host, word[2:].strip('"'), "/")
         else:
-            found.layers.append(Layer("start", (), origin, f"php-cgi.exe is started with {word[:40]}"))
+            start.layers.append(Layer("start", (), origin, f"php-cgi.exe is started with {word[:40]}"))
             return
 
 
 def times(meant: tuple[Level, Any] | None) -> tuple[Limit, ...]:
     """How long a program may be silent, and how long a request may take, in seconds."""
-    found = []
+    limits = []
     for name, usual in (("activityTimeout", "30"), ("requestTimeout", "90")):
         value = meant[1].get(name) if meant else None
         origin = (Origin(meant[0].file, meant[1].sourceline),) if meant and value else ()
-        found.append(Limit(name, value or usual, *origin))
-    return tuple(found)
+        limits.append(Limit(name, value or usual, *origin))
+    return tuple(limits)

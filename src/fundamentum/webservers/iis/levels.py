@@ -65,16 +65,16 @@ class Levels:
 
     def of(self, site: str, folders: Sequence[tuple[str, str]]) -> list[Level]:
         """The nearest first.  ``folders``: each part of the address from ``/`` down, with its directory."""
-        found: list[Level] = []
+        levels: list[Level] = []
         for depth in range(len(folders), 0, -1):
             address, folder = folders[depth - 1]
             if web := self.web_config(folder):
-                found += _direct(*web)
+                levels += _direct(*web)
             for above, upper in reversed(folders[: depth - 1]):
                 if web := self.web_config(upper):
-                    found += _located(*web, posixpath.relpath(address, above))
-            found += _located(self.path, self.main, f"{site}/{address.strip('/')}".rstrip("/"))
-        return [*found, *self.server()]
+                    levels += _located(*web, posixpath.relpath(address, above))
+            levels += _located(self.path, self.main, f"{site}/{address.strip('/')}".rstrip("/"))
+        return [*levels, *self.server()]
 
     def server(self) -> list[Level]:
         """What counts for every site: the file itself, and its ``location`` elements for no path in particular."""
@@ -83,16 +83,18 @@ class Levels:
     def web_config(self, folder: str) -> tuple[str, Any] | None:
         """The file of a directory."""
         if folder not in self._trees:
-            found = next(iter(matching(self.host, posixpath.join(folder, "[Ww]eb.config"))), None)
-            root = tree(self.host, found, self.files) if found else None
-            self._trees[folder] = (found, root) if found and root is not None else None
+            file = next(iter(matching(self.host, posixpath.join(folder, "[Ww]eb.config"))), None)
+            root = tree(self.host, file, self.files) if file else None
+            self._trees[folder] = (file, root) if file and root is not None else None
         return self._trees[folder]
 
     def locked(self, section: str) -> bool:
         """Whether no ``web.config`` may set a section; not where the file does not say which sections there are."""
         name = section.rpartition("/")[2]
         defined = [element for element in self.main.iterfind("configSections//section") if element.get("name") == name]
-        if not any((one.get("overrideModeDefault") or "").lower() == "deny" for one in defined):
+        if not any(
+            (section_definition.get("overrideModeDefault") or "").lower() == "deny" for section_definition in defined
+        ):
             return False
         opened = (
             element
@@ -100,7 +102,7 @@ class Levels:
             if (element.get("overrideMode") or "").lower() == "allow"
             or (element.get("allowOverride") or "").lower() == "true"
         )
-        return not any(one.find(f"{WEB_SERVER}/{section}") is not None for one in opened)
+        return not any(location.find(f"{WEB_SERVER}/{section}") is not None for location in opened)
 
 
 def _direct(file: str, root: Any) -> list[Level]:
@@ -110,8 +112,10 @@ def _direct(file: str, root: Any) -> list[Level]:
 
 def _located(file: str, root: Any, path: str) -> list[Level]:
     wanted = path.strip("/.").lower()
-    same = (one for one in root.iterfind("location") if (one.get("path") or "").strip("/.").lower() == wanted)
-    return [Level(file, element) for one in same if (element := one.find(WEB_SERVER)) is not None]
+    same = (
+        location for location in root.iterfind("location") if (location.get("path") or "").strip("/.").lower() == wanted
+    )
+    return [Level(file, element) for location in same if (element := location.find(WEB_SERVER)) is not None]
 
 
 def elements(levels: Sequence[Level], section: str) -> Iterator[tuple[Level, Any]]:
@@ -122,9 +126,9 @@ def elements(levels: Sequence[Level], section: str) -> Iterator[tuple[Level, Any
 
 def option(levels: Sequence[Level], section: str, name: str) -> tuple[str, Origin] | None:
     """An option of a section, as the nearest level sets it."""
-    for level, one in elements(levels, section):
-        if (value := one.get(name)) is not None:
-            return value, Origin(level.file, one.sourceline)
+    for level, element in elements(levels, section):
+        if (value := element.get(name)) is not None:
+            return value, Origin(level.file, element.sourceline)
     return None
 
 
@@ -136,17 +140,17 @@ def listed(levels: Sequence[Level], section: str, key: str, *, prepend: bool = F
     kept: list[Element] = []
     for level in reversed(levels):
         own: list[Element] = []
-        for whole in level.element.iterfind(section):
-            for one in whole:
-                if not isinstance(one.tag, str):
+        for section_element in level.element.iterfind(section):
+            for child in section_element:
+                if not isinstance(child.tag, str):
                     continue  # a comment
-                if one.tag == "clear":
+                if child.tag == "clear":
                     kept, own = [], []
-                elif one.tag == "remove":
-                    gone = (one.get(key) or "").lower()
+                elif child.tag == "remove":
+                    gone = (child.get(key) or "").lower()
                     kept = [element for element in kept if element.get(key).lower() != gone]
                     own = [element for element in own if element.get(key).lower() != gone]
                 else:
-                    own.append(Element(Origin(level.file, one.sourceline), one.tag, dict(one.attrib)))
+                    own.append(Element(Origin(level.file, child.sourceline), child.tag, dict(child.attrib)))
         kept = [*own, *kept] if prepend else [*kept, *own]
     return kept

@@ -12,7 +12,7 @@ from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Barrier, Limit
 from fundamentum.model.windows_words import shown_path, windows_line
-from fundamentum.webservers.handoffs import Files, Found, Handoff
+from fundamentum.webservers.handoffs import Files, Handoff, HandoffsRead
 from fundamentum.webservers.iis import MAIN, commands, fastcgi, handlers
 from fundamentum.webservers.iis.barriers import Way, barriers
 from fundamentum.webservers.iis.levels import Element, Level, Levels, option, tree
@@ -22,7 +22,7 @@ HANDLER: Final = "PHP-FastCGI"
 """The name of a handler that a plan adds."""
 
 
-def read(host: Host) -> Found:
+def read(host: Host) -> HandoffsRead:
     """The handoffs of all sites."""
     if not host.windows:
         return [], [], []
@@ -156,8 +156,8 @@ class _Site:
         barrier = Barrier(why, windows_line(words), Origin(self.path), commands=(words,), back=(back,))
         handler = Element(Origin(self.path), "add", {"name": HANDLER, "scriptProcessor": shown_path(program)})
         made = self._handed(part, levels, pool, handler, free, ())
-        first = [one for one in made.barriers if one.commands and one.commands[0] == commands.feature()]
-        rest = [one for one in made.barriers if one not in first]
+        first = [stop for stop in made.barriers if stop.commands and stop.commands[0] == commands.feature()]
+        rest = [stop for stop in made.barriers if stop not in first]
         return msgspec.structs.replace(made, barriers=(*first, barrier, *rest), idle=True)
 
     def _names(self, free: list[str]) -> tuple[str, ...]:
@@ -175,22 +175,22 @@ def _above(address: str) -> Iterator[str]:
 
 def _programs(host: Host) -> list[str]:
     """The programs for FastCGI of the PHPs here that are meant for it: not thread-safe."""
-    found = []
+    programs = []
     for folder, names in php_folders(host):
         program = next((name for name in names if name.lower() == "php-cgi.exe"), None)
         core = next((name for name in names if CORE.fullmatch(name)), "")
         if program and not core.lower().endswith("ts.dll"):
-            found.append(posixpath.join(folder, program))
-    return found
+            programs.append(posixpath.join(folder, program))
+    return programs
 
 
 def _body(levels: list[Level]) -> Limit:
     """The largest request.  Source: Microsoft's reference (requestLimits): 30,000,000 bytes unless set."""
-    found = option(levels, "security/requestFiltering/requestLimits", "maxAllowedContentLength")
-    return Limit("maxAllowedContentLength", *(found or ("30000000", BUILT_IN)))
+    limit = option(levels, "security/requestFiltering/requestLimits", "maxAllowedContentLength")
+    return Limit("maxAllowedContentLength", *(limit or ("30000000", BUILT_IN)))
 
 
 def _visitor(levels: list[Level]) -> str:
     """As whom anonymous visitors are: with no name, that is the pool's identity.  Source: anonymousAuthentication."""
-    found = option(levels, "security/authentication/anonymousAuthentication", "userName")
-    return found[0] if found else "IUSR"
+    user = option(levels, "security/authentication/anonymousAuthentication", "userName")
+    return user[0] if user else "IUSR"

@@ -78,28 +78,28 @@ def parts_of(host: Host, main: Any, site: Any) -> list[Part]:
     """The site itself first, then the others by their addresses."""
     defaults = main.find("system.applicationHost/sites/applicationDefaults")
     usual = _options(defaults).get("applicationPool") or "DefaultAppPool"
-    found: dict[str, Part] = {}
+    parts: dict[str, Part] = {}
     for application in site.iterfind("application"):
         pool = application.get("applicationPool") or usual
         for directory in application.iterfind("virtualDirectory"):
             path, below = application.get("path") or "/", (directory.get("path") or "/").strip("/")
             address = posixpath.join(path, below).rstrip("/") or "/"
             if folder := directory.get("physicalPath"):
-                found.setdefault(address, Part(address, windows_path(host, folder, "/"), pool))
-    return [found[address] for address in sorted(found)]
+                parts.setdefault(address, Part(address, windows_path(host, folder, "/"), pool))
+    return [parts[address] for address in sorted(parts)]
 
 
 def chain(parts: list[Part], address: str) -> list[tuple[str, str]]:
     """Every address from ``/`` down to this one, each with its directory, as applications and directories have it."""
     by_address = {part.address: part.folder for part in parts}
-    found: list[tuple[str, str]] = []
+    pairs: list[tuple[str, str]] = []
     words = [word for word in address.split("/") if word]
     folder = ""
     for length in range(len(words) + 1):
         here = "/" + "/".join(words[:length])
         folder = by_address.get(here) or (posixpath.join(folder, words[length - 1]) if folder and length else "")
-        found += [(here, folder)] if folder else []
-    return found
+        pairs += [(here, folder)] if folder else []
+    return pairs
 
 
 class Binding(msgspec.Struct, frozen=True):
@@ -124,12 +124,12 @@ def bindings(site: Any) -> Iterator[Binding]:
 
 def local_names(host: Host) -> dict[str, Origin]:
     """The names that the hosts file gives this machine itself.  Source: the comments in Windows' own hosts file."""
-    found: dict[str, Origin] = {}
+    origins: dict[str, Origin] = {}
     for number, line in enumerate((text_or_none(host, HOSTS) or "").splitlines(), 1):
         words = line.partition("#")[0].split()
         if words and (words[0] == "::1" or words[0].startswith("127.")):
-            found |= {name.lower(): Origin(HOSTS, number) for name in words[1:] if name.lower() != "localhost"}
-    return found
+            origins |= {name.lower(): Origin(HOSTS, number) for name in words[1:] if name.lower() != "localhost"}
+    return origins
 
 
 def system_files(host: Host, small: bool) -> tuple[str, dict[str, str]]:

@@ -62,10 +62,20 @@ def returned(block: Block) -> Iterator[Barrier]:
 def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str], Origin]) -> Iterator[Barrier]:
     """Whether a request for the directory itself leads to PHP; ``inherited`` is the index list around the server."""
     for words in (["=", "/"], ["^~", "/"], ["/"]):
-        front = next((one["block"] for one in server if one["directive"] == "location" and one["args"] == words), None)
+        front = next(
+            (
+                statement["block"]
+                for statement in server
+                if statement["directive"] == "location" and statement["args"] == words
+            ),
+            None,
+        )
         if front is not None:
             break
-    own = next((one["args"][0] for one in front or () if one["directive"] == "root" and one["args"]), root)
+    own = next(
+        (statement["args"][0] for statement in front or () if statement["directive"] == "root" and statement["args"]),
+        root,
+    )
     folder = (own or "").rstrip("/")
     if not folder.startswith("/") or "$" in folder or not is_file(host, f"{folder}/{SCRIPT}"):
         return
@@ -73,7 +83,13 @@ def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str
     if any(statement["directive"] in _ELSEWHERE for block in blocks for statement in block):
         return
     tried = next(
-        (one for block in reversed(blocks) for one in block if one["directive"] == "try_files" and one["args"]), None
+        (
+            statement
+            for block in reversed(blocks)
+            for statement in block
+            if statement["directive"] == "try_files" and statement["args"]
+        ),
+        None,
     )
     if tried and "$uri/" not in tried["args"][:-1]:
         if (last := tried["args"][-1]).startswith("="):
@@ -83,8 +99,8 @@ def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str
     names, origin = inherited
     of_front = False
     for block in blocks:
-        if found := [statement for statement in block if statement["directive"] == "index" and statement["args"]]:
-            names, origin = [word for one in found for word in one["args"]], found[-1]["origin"]
+        if listed := [statement for statement in block if statement["directive"] == "index" and statement["args"]]:
+            names, origin = [word for statement in listed for word in statement["args"]], listed[-1]["origin"]
             of_front = block is front
     yield from _of_names(host, folder, names, origin, of_front)
 

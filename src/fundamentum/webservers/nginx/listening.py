@@ -37,7 +37,7 @@ def address_of(block: Block) -> str:
 
 def addresses(block: Block) -> list[str]:
     """All addresses at which a server waits."""
-    listens = [one["args"][0] for one in block if one["directive"] == "listen" and one["args"]]
+    listens = [statement["args"][0] for statement in block if statement["directive"] == "listen" and statement["args"]]
     return [_whole(text) for text in listens or ["80"]]
 
 

@@ -12,7 +12,7 @@ from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
-from fundamentum.webservers.handoffs import Files, Found, Handoff, is_file, sent_along, spot, unlinked
+from fundamentum.webservers.handoffs import Files, Handoff, HandoffsRead, is_file, sent_along, spot, unlinked
 from fundamentum.webservers.nginx import BODIES, MAIN, ROOTS, WEB_SERVER, barriers, told_script
 from fundamentum.webservers.nginx.listening import Names, address_of, is_secure
 from fundamentum.webservers.nginx.scope import DEFAULTS, Scope, own_names
@@ -29,7 +29,7 @@ _BODY: Final = "client_max_body_size"
 Kind = Literal["socket", "web", "unclear"]
 
 
-def read(host: Host) -> Found:
+def read(host: Host) -> HandoffsRead:
     """The handoffs of all servers.  Source: nginx's documentation of its core and FastCGI modules."""
     main = next((path for path in MAIN if host.stat(path)), None)
     if main is None:
@@ -46,16 +46,20 @@ def read(host: Host) -> Found:
     scope = Scope(
         limits={**DEFAULTS, "client_body_temp_path": Limit("client_body_temp_path", bodies)} if bodies else DEFAULTS
     )
-    words = next((one["args"] for one in tree if one["directive"] == "user" and one["args"]), None)
+    words = next(
+        (statement["args"] for statement in tree if statement["directive"] == "user" and statement["args"]), None
+    )
     if words:  # without a group, it is the one of that name
         scope = replace(scope, user=words[0], group=words[-1])
     read_by_it = list(files.read)
     idle = unlinked(host, WEB_SERVER.available, WEB_SERVER.enabled, read_by_it)
     own = next((path for path in ROOTS if host.stat(path)), None)
     at_first = [{"directive": "root", "args": [own], "origin": BUILT_IN}] if own else []
-    more = [one for path in idle for one in reader.statements(path, 1) if one["directive"] == "server"]
+    idle_servers = [
+        statement for path in idle for statement in reader.statements(path, 1) if statement["directive"] == "server"
+    ]
     tree = [
-        {**statement, "block": [*at_first, *statement["block"], *more]}
+        {**statement, "block": [*at_first, *statement["block"], *idle_servers]}
         if statement["directive"] == "http"
         else statement
         for statement in tree
@@ -93,8 +97,8 @@ class _Walk:
                         set_up=statement["origin"],
                         address=address_of(block),
                         both_protocols=any(
-                            one["directive"] == "listen" and one["args"][:1] and one["args"][0].startswith("[::]")
-                            for one in block
+                            line["directive"] == "listen" and line["args"][:1] and line["args"][0].startswith("[::]")
+                            for line in block
                         ),
                         spot=self._spot(block),
                     )
@@ -123,19 +127,21 @@ class _Walk:
         more_barriers = [*barriers.returned(block), *barriers.index(self.host, block, inner.root, scope.index)]
         answers = Answers(block, [around], scope.names[0])
         ways = answers.ways(lambda path: self._is_file(path, inner))
-        beside = None if inner.own_root else told_script.root_beside(block)
+        root_there = None if inner.own_root else told_script.root_beside(block)
         met = tuple((way, tuple(self._met(block, way, inner))) for way in ways if way.handed or way.unclear)
-        handed = list(self.handoffs(block, replace(scope, barriers=tuple(more_barriers), ways=met, root_beside=beside)))
+        handed = list(
+            self.handoffs(block, replace(scope, barriers=tuple(more_barriers), ways=met, root_beside=root_there))
+        )
         if not handed and scope.set_up:
             yield Handoff(
                 scope.names, "nginx", scope.set_up, inner.root, None, "none", "", idle=scope.set_up.file in self.idle
             )
         first = [way.handed["origin"] for way in ways if way.handed and way.uri in ("/", "/index.php")]
-        more = tuple(
+        fronted = tuple(
             told_script.root_of_scripts(block, inner.root if inner.own_root else None, handed, first, self.host)
         )
-        several = len({(one.origin, one.part, one.target) for one in handed if one.kind != "web"}) > 1
-        roots = {inner.root, beside, *(one.root for one in handed if one.part is None)}
+        several = len({(part.origin, part.part, part.target) for part in handed if part.kind != "web"}) > 1
+        roots = {inner.root, root_there, *(part.root for part in handed if part.part is None)}
         there = any(is_file(self.host, f"{root.rstrip('/')}/{barriers.SCRIPT}") for root in roots if root)
 
         @cache  # it is the same for every line of the server that hands something on
@@ -148,7 +154,7 @@ class _Walk:
             asked = there and all(barrier.lines for barrier in stopped)
             yield replace(
                 handoff,
-                barriers=(*handoff.barriers, *more, *(barred(bool(stopped)) if asked else ())),
+                barriers=(*handoff.barriers, *fronted, *(barred(bool(stopped)) if asked else ())),
                 visit=None if handoff.aliased else answers.visit,
                 first_page=handoff.first_page if several else "",
             )
@@ -158,10 +164,15 @@ class _Walk:
         for chain in way.passed:
             scope = server
             for level in chain:
-                if any(one["directive"] == _BODY for one in level):
+                if any(statement["directive"] == _BODY for statement in level):
                     scope = self._entered(list(level), scope)
             words = next(
-                (one["args"] for one in all_statements(block) if chain and one.get("block") is chain[-1]), None
+                (
+                    statement["args"]
+                    for statement in all_statements(block)
+                    if chain and statement.get("block") is chain[-1]
+                ),
+                None,
             )
             part = f"location {' '.join(words)}" if words else way.uri
             yield replace(scope.limits[_BODY], part=part)
@@ -204,8 +215,8 @@ class _Walk:
             scope,
             rules=barriers.access(tree, scope.rules),
             host_sent=next(iter(headers), scope.host_sent),
-            index=next(((one["args"], one["origin"]) for one in listed), scope.index),
-            alias=next((("".join(one["args"][:1]), one["origin"]) for one in leading), scope.alias),
+            index=next(((statement["args"], statement["origin"]) for statement in listed), scope.index),
+            alias=next((("".join(statement["args"][:1]), statement["origin"]) for statement in leading), scope.alias),
             sent=sent or scope.sent,
             sent_here=bool(sent),
             root=filled(written, {**own_names(scope.names), **variables}) if written else None,
@@ -217,48 +228,50 @@ class _Walk:
 
     def _spot(self, block: list[dict[str, Any]]) -> Spot | None:
         """A line of the server's own block behind which another can stand: a whole statement, alone on its line."""
-        spots = (self._alone(one) for one in block if one["directive"] in ("listen", "server_name", "root"))
+        spots = (
+            self._alone(statement) for statement in block if statement["directive"] in ("listen", "server_name", "root")
+        )
         return next(filter(None, spots), None)
 
     def _alone(self, statement: dict[str, Any]) -> Spot | None:
         """The line of a statement that stands whole and alone on it."""
-        found = spot(self.host, statement["origin"], WEB_SERVER.harmless)
-        words = found.text.strip() if found else ""
-        return found if words.startswith(statement["directive"]) and words.endswith(";") else None
+        place = spot(self.host, statement["origin"], WEB_SERVER.harmless)
+        words = place.text.strip() if place else ""
+        return place if words.startswith(statement["directive"]) and words.endswith(";") else None
 
-    def _passed(self, one: dict[str, Any], scope: Scope) -> Iterator[Handoff]:
-        target = filled(one["args"][0], scope.known(self.host))
+    def _passed(self, statement: dict[str, Any], scope: Scope) -> Iterator[Handoff]:
+        target = filled(statement["args"][0], scope.known(self.host))
         layers = {name: sent_along(name, self._text(text, scope), origin) for name, text, origin in scope.sent}
         layers["elsewhere"] = elsewhere(scope.root, scope.alias, scope.sent_as_known())
         for address in self.upstreams.get(target, [target]):
             handoff = self._handoff(
-                one, scope, "unclear" if "$" in address else "socket", address.removeprefix("fastcgi://")
+                statement, scope, "unclear" if "$" in address else "socket", address.removeprefix("fastcgi://")
             )
-            told = told_script.barriers(self.host, scope, one, self._alone(one))
+            told = told_script.barriers(self.host, scope, statement, self._alone(statement))
             yield replace(handoff, layers=tuple(filter(None, layers.values())), barriers=(*handoff.barriers, *told))
 
-    def _proxied(self, one: dict[str, Any], scope: Scope) -> Iterator[Handoff]:
+    def _proxied(self, statement: dict[str, Any], scope: Scope) -> Iterator[Handoff]:
         """A handoff to another web server."""
-        match = re.match(r"https?://([^/$]+)", one["args"][0])
+        match = re.match(r"https?://([^/$]+)", statement["args"][0])
         for address in self.upstreams.get(match[1], [match[1]]) if match else ():
             port = "" if re.search(r":\d+$", address) else ":80"
             yield replace(
-                self._handoff(one, scope, "web", f"{address}{port}"),
+                self._handoff(statement, scope, "web", f"{address}{port}"),
                 keeps_name=scope.host_sent in ("$host", "$http_host", "$server_name"),
             )
 
-    def _handoff(self, one: dict[str, Any], scope: Scope, kind: Kind, target: str) -> Handoff:
+    def _handoff(self, statement: dict[str, Any], scope: Scope, kind: Kind, target: str) -> Handoff:
         scripts = scripts_in(scope.root, scope.alias, scope.sent_as_known())
         waits = "proxy_read_timeout" if kind != "web" else "fastcgi_read_timeout"
         return Handoff(
             scope.names,
             "nginx",
-            one["origin"],
+            statement["origin"],
             scripts,
             scope.part,
             kind,
             target,
-            limits=(*scope.on_the_way(one), *(limit for limit in scope.limits.values() if limit.name != waits)),
+            limits=(*scope.on_the_way(statement), *(limit for limit in scope.limits.values() if limit.name != waits)),
             secure=scope.secure,
             spot=scope.spot,
             user=scope.user,
@@ -266,11 +279,11 @@ class _Walk:
             address=scope.address,
             both_protocols=scope.both_protocols,
             barriers=scope.barriers,
-            handed=self._alone(one) if kind == "socket" else None,
+            handed=self._alone(statement) if kind == "socket" else None,
             set_up=scope.set_up,
             idle=bool(scope.set_up and scope.set_up.file in self.idle),
             aliased=scripts != scope.root,
-            first_page=scope.first_page(one),
+            first_page=scope.first_page(statement),
         )
 
     def _text(self, text: str, scope: Scope) -> str | None:
@@ -281,7 +294,7 @@ class _Walk:
 
 def _asked_first(upstream: list[dict[str, Any]]) -> list[str]:
     """The servers of an ``upstream`` that requests go to as long as these answer."""
-    servers = [one["args"] for one in upstream if one["directive"] == "server" and one["args"]]
+    servers = [statement["args"] for statement in upstream if statement["directive"] == "server" and statement["args"]]
     up = [args for args in servers if "down" not in args[1:]] or servers
     return [args[0] for args in up if "backup" not in args[1:]] or [args[0] for args in up]
 

@@ -52,14 +52,14 @@ class Reader:
             with tempfile.NamedTemporaryFile("w", suffix=".conf", encoding="utf-8") as copy:  # it reads from paths only
                 copy.write(text)
                 copy.flush()
-                found = crossplane.parse(copy.name, single=True, check_ctx=False, check_args=False)
+                parsed = crossplane.parse(copy.name, single=True, check_ctx=False, check_args=False)
         except Exception as error:  # whatever its parser stumbles over must not end the survey
-            found = {"errors": [{"error": str(error), "line": None}], "config": []}
-        for problem in found["errors"]:
+            parsed = {"errors": [{"error": str(error), "line": None}], "config": []}
+        for problem in parsed["errors"]:
             where = f"{path}:{problem['line']}" if problem["line"] else path
             why = str(problem["error"]).partition(" in /")[0][:200]
             self.files.remarks.append(Remark("web sites", f"{where}: nginx cannot read this file ({why})"))
-        return [statement for one in found["config"] for statement in one["parsed"]]
+        return [statement for file in parsed["config"] for statement in file["parsed"]]
 
     def _expanded(self, tree: list[dict[str, Any]], path: str, depth: int) -> Iterator[dict[str, Any]]:
         for statement in tree:

@@ -31,7 +31,11 @@ _ADDRESSES: Final = ("$fastcgi_script_name", "$uri", "$document_uri")
 
 def root_beside(server: Sequence[dict[str, Any]]) -> str | None:
     """The root of a server's ``location /``."""
-    inner = (one["block"] for one in server if one["directive"] == "location" and one["args"][-1:] == ["/"])
+    inner = (
+        statement["block"]
+        for statement in server
+        if statement["directive"] == "location" and statement["args"][-1:] == ["/"]
+    )
     roots = (line["args"][0] for block in inner for line in block if line["directive"] == "root" and line["args"])
     return next((root for root in roots if root.startswith("/") and "$" not in root), None)
 
@@ -50,8 +54,8 @@ def barriers(host: Host, scope: Scope, statement: dict[str, Any], alone: Spot | 
     origin = next((origin for name, _, origin in reversed(scope.sent) if name == SCRIPT), statement["origin"])
     for script in scripts:
         root = scope.root if scope.own_root or not scope.root_beside else scope.root_beside
-        whole = f"{script}{FRONT}" if script.endswith("/") else script
-        if root is None or "$" in root or not is_file(host, f"{root.rstrip('/')}{whole}"):
+        path = f"{script}{FRONT}" if script.endswith("/") else script
+        if root is None or "$" in root or not is_file(host, f"{root.rstrip('/')}{path}"):
             continue  # the application is not there yet
         told = _told(host, scope, script)
         if (told is None and root == scope.root) or (told and is_file(host, told)):
@@ -83,15 +87,24 @@ def root_of_scripts(
     ``first`` are the lines that hand a visitor's first request on.
     """
     front = [
-        line for one in server if one["directive"] == "location" and one["args"][-1:] == ["/"] for line in one["block"]
+        line
+        for statement in server
+        if statement["directive"] == "location" and statement["args"][-1:] == ["/"]
+        for line in statement["block"]
     ]
-    names = {one["directive"] for one in (*server, *front)}
-    tried = next((one["args"] for one in (*front, *server) if one["directive"] == "try_files"), ["$uri/"])
+    names = {statement["directive"] for statement in (*server, *front)}
+    tried = next(
+        (statement["args"] for statement in (*front, *server) if statement["directive"] == "try_files"), ["$uri/"]
+    )
     # Files that are tried for a directory are not found elsewhere, and what is then tried is found.
     if root is not None or "$uri/" not in tried or not _ELSEWHERE.isdisjoint(names):
         return
-    whole = (one.root for one in handed if one.origin in first and one.kind == "socket" and not one.aliased)
-    for own in filter(None, whole):
+    roots = (
+        handoff.root
+        for handoff in handed
+        if handoff.origin in first and handoff.kind == "socket" and not handoff.aliased
+    )
+    for own in filter(None, roots):
         if own.startswith("/") and "$" not in own and is_file(host, f"{own.rstrip('/')}/{FRONT}"):
             why = "a request for / finds no index file: root is set for PHP files alone"
             yield Barrier(why, f"write root {own}; for the whole server", lines=_line_of(own))
@@ -105,7 +118,7 @@ def _line_of(root: str) -> tuple[str, ...]:
 
 def _sent(scope: Scope, name: str) -> bool:
     """Whether a parameter is sent; PHP takes the path of the script from another one, too."""
-    names = {one for one, _, _ in scope.sent}
+    names = {sent for sent, _, _ in scope.sent}
     return name in names or (name == SCRIPT and "PATH_TRANSLATED" in names)
 
 
@@ -113,10 +126,10 @@ def _lacking(
     host: Host, scope: Scope, statement: dict[str, Any], lacking: Sequence[str], alone: Spot | None
 ) -> Barrier:
     """Parameters without which PHP runs nothing, with the line that sends them where that is safe to add."""
-    whole = lacking != [SCRIPT]
-    line = "include fastcgi.conf;" if whole else _PARAMETER
+    complete = lacking != [SCRIPT]
+    line = "include fastcgi.conf;" if complete else _PARAMETER
     why = f"PHP is not told {' and '.join(lacking)}, without which it runs no script"
-    there = not whole or host.stat(_WHOLE) is not None
+    there = not complete or host.stat(_WHOLE) is not None
     # In a file that several servers include, the line would take from others what they have around it.
     known = _is_own(scope, statement) and there and (scope.sent_here or not scope.sent)
     lines, spot = ((line,), alone) if known and alone else ((), None)

@@ -16,7 +16,7 @@ _MAX_VALUE: Final = 500
 
 def filled(text: str, variables: Mapping[str, str]) -> str:
     """A text with the variables that are known put in; the others stay as they are written."""
-    return _VARIABLE.sub(lambda found: variables.get(f"${found[1]}", found[0])[:_MAX_VALUE], text[: MAX_SENT + 1])
+    return _VARIABLE.sub(lambda match: variables.get(f"${match[1]}", match[0])[:_MAX_VALUE], text[: MAX_SENT + 1])
 
 
 def variables_after(block: Sequence[dict[str, Any]], before: Mapping[str, str]) -> dict[str, str]:

@@ -81,15 +81,15 @@ class Answers:
         """The ways of requests of a visitor who is let in; ``is_file`` tells whether a path is a file."""
         of = Answers(self.block, self.around, self.name)
         of._elsewhere, of._is_file, of._let_in = _ELSEWHERE - _LET_IN, is_file, True
-        found = []
+        levels = []
         for uri in ASKED:
             of._way = Way(uri)
-            found.append(of._way)
+            levels.append(of._way)
             try:
                 of._asked_for(Asked(uri, uri != _PAGE))
             except (Unclear, RecursionError):
                 of._way.unclear = True
-        return found
+        return levels
 
     def barred(self, is_file: Callable[[str], bool], *, led: bool = False) -> Iterator[Barrier]:
         """What keeps every visitor from the site's first page; ``is_file`` tells whether a path is a file.
@@ -154,7 +154,7 @@ class Answers:
         deciding = next((rule for rule in rules if rule[1] == "all"), None)
         if self._let_in or deciding is None or deciding[0] != "deny" or (self._everybody and rules[0] != deciding):
             return None
-        asks = any(one["directive"].startswith("auth_") for level in levels for one in level)
+        asks = any(statement["directive"].startswith("auth_") for level in levels for statement in level)
         if asks and ("satisfy", "any") in {rule[:2] for rule in rules}:
             raise Unclear
         return Visit("refused", origin=deciding[2])
@@ -181,8 +181,8 @@ class Answers:
         path = re.split(r"\?|\$is_args", to)[0].replace("$uri", asked.uri)
         if not path.startswith("/") or "$" in path:
             raise Unclear
-        found = self._asked_for(Asked(path, True, asked.turns + 1))
-        return replace(found, origin=origin) if found.outcome == "script" else found
+        visit = self._asked_for(Asked(path, True, asked.turns + 1))
+        return replace(visit, origin=origin) if visit.outcome == "script" else visit
 
     def _content(self, inner: Block, levels: Sequence[Block], asked: Asked) -> Visit:
         if passed := _one(inner, "fastcgi_pass"):
@@ -199,7 +199,7 @@ class Answers:
             return Visit("handed-out" if on else "refused", origin=listed["origin"] if listed else None)
         if asked.there:
             inside = all_statements(list(self.block)) if self._everybody else ()
-            place = next((one for one in inside if one.get("block") is inner), None)
+            place = next((statement for statement in inside if statement.get("block") is inner), None)
             return Visit("handed-out", origin=place["origin"] if place else None)
         for level in reversed(levels):
             for line in level:
@@ -277,12 +277,12 @@ def _replaced(line: dict[str, Any], asked: Asked) -> Asked | None:
     if len(line["args"]) < 2:
         raise Unclear
     pattern, to, *flags = line["args"]
-    found = matched(pattern, asked.uri)
-    if not isinstance(found, re.Match):
+    match = matched(pattern, asked.uri)
+    if not isinstance(match, re.Match):
         return None
     if (flags and flags[0] in ("redirect", "permanent")) or not to.startswith("/"):
         raise Unclear
-    path = re.sub(r"\$(\d)", lambda at: found[int(at[1])] or "" if int(at[1]) <= len(found.groups()) else "", to)
+    path = re.sub(r"\$(\d)", lambda at: match[int(at[1])] or "" if int(at[1]) <= len(match.groups()) else "", to)
     path = path.partition("?")[0]
     if "$" in path:
         raise Unclear

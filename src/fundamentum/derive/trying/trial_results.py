@@ -38,7 +38,7 @@ _WEIGHT: Final = (
 )
 
 
-class Found:
+class TrialResults:
     """What all trials told, of each place the strongest."""
 
     def __init__(self) -> None:
@@ -136,9 +136,9 @@ class Found:
         others = {path for path, *_ in self.gates} | {path for path, *_ in self.wishes}
         for path in by_path.keys() | others:
             checks, of_hosts = apart(by_path.get(path, ()))
-            more = tuple(wish for (where, *_), wish in self.wishes.items() if where == path)
+            stated = tuple(wish for (where, *_), wish in self.wishes.items() if where == path)
             of_path = tuple(gate for (where, *_), gate in self.gates.items() if where == path)
-            out.append((path, FileFacts(checks=checks, gates=of_path, wishes=(*of_hosts, *more))))
+            out.append((path, FileFacts(checks=checks, gates=of_path, wishes=(*of_hosts, *stated))))
         return out
 
 
@@ -148,15 +148,15 @@ def agreed(facts: Iterable[Check | Gate | Wish]) -> list[Check | Gate | Wish]:
     A check without which one way goes on, where it ends without others, is no error of another.
     """
     every = list(dict.fromkeys(facts))
-    stopping = {(one.name, one.line) for one in every if isinstance(one, Wish) and one.stops}
-    going_on = {_place(one) for one in every if isinstance(one, Check) and one.outcome == "goes-on"}
+    stopping = {(wish.name, wish.line) for wish in every if isinstance(wish, Wish) and wish.stops}
+    going_on = {_place(check) for check in every if isinstance(check, Check) and check.outcome == "goes-on"}
     out: list[Check | Gate | Wish] = []
-    for one in every:
-        if isinstance(one, Wish) and not one.stops and (one.name, one.line) in stopping:
+    for fact in every:
+        if isinstance(fact, Wish) and not fact.stops and (fact.name, fact.line) in stopping:
             continue
-        if isinstance(one, Check) and _place(one) in going_on and one.outcome in ("reports", "listed-required"):
+        if isinstance(fact, Check) and _place(fact) in going_on and fact.outcome in ("reports", "listed-required"):
             continue  # in words alone: nearer to the program's end it does go on
-        out.append(one)
+        out.append(fact)
     return out
 
 

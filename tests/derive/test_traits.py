@@ -12,7 +12,7 @@ from fundamentum.errors import InputError
 from fundamentum.kinds.extensions import ExtensionNeed
 from tests.small_root import write
 
-OTHERS = ("command", "database", "directory", "function", "task", "web_module")
+OTHERS = ("command", "database", "directory", "function", "host", "task", "web_module")
 TREES: list[dict[str, Any]] = tomllib.loads(Path(__file__).with_name("traits.toml").read_text("utf-8"))["tree"]
 
 

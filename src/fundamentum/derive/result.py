@@ -26,7 +26,7 @@ class Entry(msgspec.Struct, frozen=True, array_like=True):
 
     kind: Literal[
         "php", "build", "extension", "absent", "library", "feature", "loader", "setting", "uploads", "database",
-        "service", "function", "command", "directory", "task", "web_module",
+        "service", "function", "command", "directory", "host", "task", "web_module",
     ]  # fmt: skip
     names: tuple[str, ...]
     """Several: any one of them is enough."""

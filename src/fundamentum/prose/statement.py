@@ -22,6 +22,8 @@ class Statement(msgspec.Struct, frozen=True):
     level: Level = "required"
 
 
+ASKING: Final = lazy_regex(r"requir|optional|recommend|prerequisite|dependenc|needed|suggest", re.I)
+"""Headings above what an application asks for."""
 _HARD: Final = lazy_regex(
     r"\b(?:errors?|fail(?:ed|ure|s)?|missing|requires?d?|must|mandatory|cannot|can ?not|can't|critical|fatal|"
     r"unable|needs?|needed|"

@@ -18,7 +18,7 @@ TITLES: Final = (
     ("recommended", "recommended", "recommended"),
 )
 LISTED: Final = ("build", "extension", "absent", "library", "feature", "loader", "setting", "uploads", "database",
-    "service", "web_module")  # fmt: skip
+    "service", "host", "web_module")  # fmt: skip
 ALSO: Final = (
     ("command", "runs these commands"),
     ("directory", "writes to these directories"),
@@ -95,7 +95,7 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    words = ("uploads", "database", "service", "absent", "build", "library", "feature", "web_module")
+    words = ("uploads", "database", "service", "absent", "build", "library", "feature", "host", "web_module")
     if entry.kind == "build" and entry.names == ("thread_safe",):
         return f"{'a thread-safe' if entry.value == 'true' else 'no thread-safe'} build of PHP"
     if entry.kind == "build" and entry.names == ("preferred",):

@@ -178,7 +178,8 @@ class Listing:
                         if name[0] in "lLcC" and _LICENCE.fullmatch(name):
                             licence = True
                         elif depth < 2 and text and DOCUMENT.fullmatch(stem if dot else name):
-                            others.append(entry)
+                            # `bin/install` without an ending may be a program as well as a text: its first bytes tell.
+                            (others if dot else code).append(entry)
                         elif depth < _BESIDE_DEPTH and _is_beside(name, suffix) and not _OTHERS.match(name):
                             files.append(entry)
                         elif suffix in _PLAIN:

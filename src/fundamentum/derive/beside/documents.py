@@ -35,10 +35,11 @@ _CRON: Final = frozenset({".cron", ".crontab"})
 _TESTED: Final = re.compile(r"\btested\b", re.I)
 MAX_FILES: Final = 12
 MAX_SIZE: Final = 256 * 1024
-_KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service", "task"]]] = {
+_KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service", "host", "task"]]] = {
     ("settings",): "setting",
     ("database",): "database",
     ("services",): "service",
+    ("host",): "host",
     ("tasks",): "task",
 }
 _NO_NEEDS: Final = frozenset(
@@ -136,7 +137,7 @@ def _take(said: Said, statement: Statement, place: Place) -> None:
             said.others.append(Entry("directory", (path,), "recommended", "writable", f"{place.path} says", (place,)))
     elif (kind := _KINDS.get(statement.table[:-1])) and statement.key not in _NO_NEEDS:
         value = str(statement.value)
-        keyed = kind in ("setting", "task")
+        keyed = kind in ("setting", "host", "task")
         names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))
         rule = f"{place.path} says{'' if keyed or value == ' | '.join(names) else f' {value}'}"
         with_version = kind == "database" and value != " | ".join(names)

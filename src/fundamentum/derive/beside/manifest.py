@@ -2,6 +2,7 @@
 headers of packages of other kinds.  Their formats are documented; a manifest that breaks them is remarked."""
 
 import itertools
+import re
 from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any, Final
@@ -12,6 +13,7 @@ from fundamentum.catalog import branch_key, canonical, known_branches
 from fundamentum.derive.application.walk import BUNDLED
 from fundamentum.derive.beside.package_headers import package_headers
 from fundamentum.derive.beside.platform_packages import Demand, demands
+from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.model.constraints import EVERYTHING, Interval, common, intervals
 from fundamentum.model.needs_value import Level, NotUnderstood
 from fundamentum.untrusted.files import read_below
@@ -31,6 +33,10 @@ _LIBRARIES: Final = {  # lib-X speaks of the library that an extension of PHP br
     "zip": "zip", "libzip": "zip", "zlib": "zlib", "mbstring": "mbstring", "fileinfo": "fileinfo", "ldap": "ldap",
     "pq": "pgsql", "memcached": "memcached", "mysqlnd": "mysqlnd", "iconv": "iconv",
 }  # fmt: skip
+
+
+_STAND_IN: Final = re.compile(r"[\w.-]+/polyfill-(\w{2,30})")
+_ITSELF: Final = "the application"
 
 
 class Stated(msgspec.Struct, frozen=True):
@@ -95,6 +101,7 @@ class _Reader:
         self.statements: list[Stated] = []
         self.demands: list[Demand] = []
         self.provided: dict[str, str] = {}
+        self.stand_ins: dict[str, str] = {}
         self.accepted: tuple[Interval, ...] = (EVERYTHING,)
         self.of_libraries: list[tuple[str, str]] = []
         self.php = self.php_where = self.name = self.version = ""
@@ -124,6 +131,8 @@ class _Reader:
             if PurePosixPath(path).name == "composer.json" and path != own and "/" in path:
                 self._beside(path)
         self._headers()
+        asked = {each.extension for each in self.statements if each.by == _ITSELF and each.level == "required"}
+        self.provided = {name: by for name, by in self.stand_ins.items() if name not in asked} | self.provided
         statements = [statement for statement in self.statements if statement.extension not in self.provided]
         return Manifest(
             self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements), tuple(self.demands),
@@ -160,20 +169,17 @@ class _Reader:
                 self._accept(text, self.php_where)
         if refused := _table(document.get("conflict")).get("php"):
             self._refuse(refused, self._place(path, '"conflict"'))
-        self._platform(requires, "the application", path, where)
+        self._platform(requires, _ITSELF, path, where)
         for table in (requires, _table(document.get("conflict"))):
             for name, text in table.items():
                 stated = {name: text}
                 place = self._place(path, f'"{name}"') if "-" in name else where
-                self.demands += demands(
-                    *((stated, {}) if table is requires else ({}, stated)), "the application", place
-                )
+                self.demands += demands(*((stated, {}) if table is requires else ({}, stated)), _ITSELF, place)
         for name, why in _table(document.get("suggest")).items():
             if extension := _extension(name):
-                self.statements.append(
-                    Stated(extension, "recommended", "the application", self._place(path, f'"{name}"'), why)
-                )
-        self._provides(document, "the application")
+                self.statements.append(Stated(extension, "recommended", _ITSELF, self._place(path, f'"{name}"'), why))
+        self._provides(document, _ITSELF)
+        self._stand_ins(requires)
 
     def _libraries(self, packages: Iterable[Any], path: str) -> None:
         for package in itertools.islice(packages, MAX_PACKAGES):
@@ -190,6 +196,7 @@ class _Reader:
                 if extension := _extension(suggested):
                     self.statements.append(Stated(extension, "recommended", name, path, why))
             self._provides(package, name)
+            self._stand_ins((name,))
             self.stated.add(name)
 
     def _beside(self, path: str) -> None:
@@ -205,7 +212,7 @@ class _Reader:
     def _platform(self, requires: Mapping[str, str], by: str, path: str, where: str) -> None:
         for name in requires:
             if extension := _extension(name):
-                place = self._place(path, f'"{name}"') if by == "the application" else where
+                place = self._place(path, f'"{name}"') if by == _ITSELF else where
                 self.statements.append(Stated(extension, "required", by, place))
 
     def _provides(self, document: Mapping[str, Any], by: str) -> None:
@@ -213,6 +220,13 @@ class _Reader:
             for name in _table(document.get(table)):
                 if extension := _extension(name):
                     self.provided[extension] = by
+
+    def _stand_ins(self, libraries: Iterable[str]) -> None:
+        """Libraries that are called after the extension in whose place they work: ``symfony/polyfill-mbstring``."""
+        for library in libraries:
+            match = _STAND_IN.fullmatch(library.lower())
+            if match and (extension := extension_called(match[1].encode())):
+                self.stand_ins.setdefault(extension, library[:MAX_TEXT])
 
     def _refuse(self, text: str, where: str) -> None:
         """Versions that the application itself says it does not run on; what is refused in between is left out."""
@@ -266,7 +280,7 @@ class _Reader:
         for package_header in package_headers(self.root, self.base, self._remark):
             if package_header.extension:
                 self.statements.append(
-                    Stated(package_header.extension, package_header.level, "the application", package_header.where)
+                    Stated(package_header.extension, package_header.level, _ITSELF, package_header.where)
                 )
             elif package_header.php:
                 php.append((package_header.php, package_header.where))

@@ -24,8 +24,8 @@ MAX_SIZE: Final = 2 * 1024 * 1024
 HEAD: Final = 8192
 """Bytes at the beginning of a file in which its header stands."""
 _FOLDERS: Final = ("", "appinfo")
-_XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
-_JSON: Final = re.compile(r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.json")
+OF_XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
+OF_JSON: Final = re.compile(r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.json")
 _INFO: Final = re.compile(r"[\w-]+\.info(?:\.ya?ml)?")
 _COMMENTED: Final = frozenset({"readme.txt", "style.css"})
 """Files beside the source that may begin with such a comment: a plug-in's, and a theme's."""
@@ -56,11 +56,11 @@ class Header(msgspec.Struct, frozen=True):
 
 def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Iterator[Header]:
     """What the headers at the top of an application state.  ``base``: where it begins; ``remark`` takes what breaks."""
-    for path, name in _files(root, base):
+    for path, name in files_of_headers(root, base):
         try:
-            if _XML.fullmatch(name):
+            if OF_XML.fullmatch(name):
                 yield from _of_xml(read_below(root, path, MAX_SIZE + 1), path)
-            elif (manifest := _JSON.fullmatch(name)) or requirement_files.NAMES.fullmatch(name):
+            elif (manifest := OF_JSON.fullmatch(name)) or requirement_files.NAMES.fullmatch(name):
                 data = read_below(root, path, MAX_SIZE)
                 read = requirement_files.of_manifest if manifest else requirement_files.requirements
                 for php, extension, level in read(data, path):
@@ -74,7 +74,8 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
             remark(f"{path} cannot be used: {str(error)[:200]}")
 
 
-def _files(root: Path, base: str) -> Iterator[tuple[str, str]]:
+def files_of_headers(root: Path, base: str) -> Iterator[tuple[str, str]]:
+    """Path and name of each file at the top of an application, and of lists of requirements a little further down."""
     listed = files_in(str(root), base, (*_FOLDERS, *requirement_files.FOLDERS))
     files = [(folder, path) for folder, path in listed if not (root / path).is_symlink() and (root / path).is_file()]
     newer = {path for _, path in files if path.endswith("package2.xml")}
@@ -91,7 +92,8 @@ def _of_lines(pattern: re.Pattern[str], head: bytes, path: str) -> Iterator[Head
         yield Header(f"{path}:{text.count(chr(10), 0, match.start(1)) + 1}", php=f">={match[1]}")
 
 
-def _of_xml(data: bytes, path: str) -> Iterator[Header]:
+def lenient_xml(data: bytes) -> Any:
+    """The root element of a document that may be broken, its names without namespaces; ``ValueError``: too large."""
     from lxml import etree  # noqa: PLC0415 — few applications have such a file
 
     if len(data) > MAX_SIZE or data.count(b"<") > 2 * MAX_ELEMENTS:
@@ -99,10 +101,15 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
     parser = etree.XMLParser(resolve_entities=False, no_network=True, huge_tree=False, recover=True)
     root = etree.fromstring(data, parser)
     if root is None:
-        return
+        raise ValueError("no element in it")
     for element in root.iter():
         if isinstance(element.tag, str):
             element.tag = etree.QName(element).localname
+    return root
+
+
+def _of_xml(data: bytes, path: str) -> Iterator[Header]:
+    root = lenient_xml(data)
     if path.rpartition("/")[2].startswith("package"):
         yield from _of_archive(root, path)
         return

@@ -14,8 +14,8 @@ from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place, advised_branch
 from fundamentum.model.needs_value import Level
 
-_FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian", "rpm")
-_CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
+CONTAINER_FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian", "rpm")
+CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
 _INSTALLING: Final = re.compile(
     r"\b(?:(?:\w{1,20}-){0,4}ext-(?:install|enable)|install-(?:\w{1,20}-)?extensions|pecl\s+install|"
     r"[a-z][a-z-]{1,15}\s+(?:-\S+\s+)*(?:install|add))\s+(?P<names>[^&;|\n]+)"
@@ -47,7 +47,7 @@ _NO_EXTENSION: Final = frozenset({"cli", "fpm", "cgi", "common", "dev", "phpdbg"
 def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry]:
     """The extensions that are installed with the application, but those that something else has ``named``."""
     seen = set(named)
-    paths = (path for _, path in files_in(root, base, _FOLDERS) if _counts(path.rpartition("/")[2]))
+    paths = (path for _, path in files_in(root, base, CONTAINER_FOLDERS) if _counts(path.rpartition("/")[2]))
     for path, text in texts_of(root, paths):
         statements = _of_control(text) if _CONTROL.fullmatch(path.rpartition("/")[2]) else _of_container(text)
         for extension, level, line, rule in statements:
@@ -59,7 +59,9 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
 
 def branch_of_container(root: str, base: str) -> Iterator[Entry]:
     """The branch of PHP on which the application's container is built: it is what its makers run it on."""
-    paths = (path for _, path in files_in(root, base, _FOLDERS) if _CONTAINER.fullmatch(path.rpartition("/")[2]))
+    paths = (
+        path for _, path in files_in(root, base, CONTAINER_FOLDERS) if CONTAINER.fullmatch(path.rpartition("/")[2])
+    )
     for path, text in texts_of(root, paths):
         for match in _BASE.finditer(text):
             given = (
@@ -73,7 +75,7 @@ def branch_of_container(root: str, base: str) -> Iterator[Entry]:
 
 
 def _counts(name: str) -> bool:
-    return _CONTROL.fullmatch(name) is not None or _CONTAINER.fullmatch(name) is not None
+    return _CONTROL.fullmatch(name) is not None or CONTAINER.fullmatch(name) is not None
 
 
 def installs_packages(line: str) -> bool:

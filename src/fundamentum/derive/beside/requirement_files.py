@@ -27,7 +27,10 @@ _SETTING: Final = re.compile(
     r"(?:(['\"])(?P<text>(?:(?!\4).)*+)\4\s*+(?:;.*+)?|(?P<plain>[^;]*+)(?:;.*+)?)"
 )
 """A line of an INI file: nothing, a section, or a setting."""
-_WORDS: Final = {**dict.fromkeys(("on", "yes", "true"), True), **dict.fromkeys(("off", "no", "false", "none"), False)}
+_WORDS: Final = {
+    **dict.fromkeys(("on", "yes", "true"), True),
+    **dict.fromkeys(("off", "no", "false", "none", "0"), False),
+}
 _LEVEL: Final = r"required|mandatory|recommended|optional|suggested"
 _EXTENSIONS: Final = re.compile(
     rf"(?:(?:{_LEVEL})[-_ ]?)?(?:(?:php[-_ ]?)?ext(?:ension)?s?|php[-_ ]?modules?)(?:[-_ ]?(?:{_LEVEL}))?", re.I
@@ -59,11 +62,17 @@ def requirements(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
 def of_manifest(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
     """The same of a manifest in JSON, which is about other things too: ``{"requires": {"php": "8.1"}}``"""
     document = table_in(data, path)
+    for value in required_in(document).values():
+        yield from _of_table(value, "required", 1)
     for key, value in document.items() if isinstance(document, dict) else ():
-        if _REQUIRES.fullmatch(str(key)):
-            yield from _of_table(value, "required", 1)
-        elif _LEAST.fullmatch(str(key)):
+        if _LEAST.fullmatch(str(key)):
             yield from _of_table({"php": value}, "required", 1)
+
+
+def required_in(document: Any) -> dict[str, Any]:
+    """Those tables of a manifest that tell what it requires."""
+    tables = document.items() if isinstance(document, dict) else ()
+    return {str(key): value for key, value in tables if _REQUIRES.fullmatch(str(key))}
 
 
 def table_in(data: bytes, path: str) -> Any:
@@ -146,7 +155,9 @@ def extensions_in(listed: Any, level: Level, depth: int) -> Iterator[tuple[str, 
         if isinstance(value, list):
             yield from extensions_in(value, "recommended" if _OPEN.search(str(key)) else level, depth + 1)
         else:
-            loose = value is False or _left_open(value) or (isinstance(value, str) and _OPEN.search(value) is not None)
+            loose = (
+                value in (False, 0) or _left_open(value) or (isinstance(value, str) and _OPEN.search(value) is not None)
+            )
             yield from _extension(key, "recommended" if loose else level)
 
 

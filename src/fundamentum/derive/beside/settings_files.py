@@ -40,12 +40,13 @@ def wishes_of_files(root: Path, paths: Iterable[str]) -> Iterator[tuple[str, Wis
             match = (_INI if ini else _HTACCESS).match(line)
             if match is None:
                 continue
-            wish = _wish(match["name"], match["value"].strip("\"' "), number, path)
+            wish = setting_wish(match["name"], match["value"].strip("\"' "), number)
             if wish is not None:
                 yield path, wish
 
 
-def _wish(name: str, value: str, line: int, path: str) -> Wish | None:
+def setting_wish(name: str, value: str, line: int) -> Wish | None:
+    """A directive that is set to a value, as a need; None: it says nothing of the application."""
     if name in _ASIDE or (name not in facts_of("8.2").directives and name not in facts_of("7.4").directives):
         return None
     how = f"{name} = {value}"[:80]

@@ -5,7 +5,7 @@ import re
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from contextlib import suppress
-from pathlib import PurePosixPath
+from pathlib import Path, PurePosixPath
 from typing import Final
 
 from fundamentum.catalog.symbols import EVERYWHERE
@@ -13,12 +13,14 @@ from fundamentum.derive.application.libraries import LibraryNames
 from fundamentum.derive.application.missing_parts import without_libraries
 from fundamentum.derive.application.tree import Tree
 from fundamentum.derive.beside.configuration_samples import chosen_drivers, offered_databases
+from fundamentum.derive.beside.container_services import container_services
 from fundamentum.derive.beside.documents import beside_documents, documents, with_documents
 from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import branch_of_container, packaged_with
 from fundamentum.derive.beside.platform_packages import with_demands
 from fundamentum.derive.beside.schedules_in_source import scheduled_in_source
 from fundamentum.derive.beside.sql_schemas import written_for
+from fundamentum.derive.beside.stated_surroundings import stated_surroundings
 from fundamentum.derive.beside.web_modules import web_modules
 from fundamentum.derive.families import DATABASES, TOOLS
 from fundamentum.derive.reading.parsing import Parsing
@@ -35,6 +37,7 @@ from fundamentum.derive.weighing.command_line import Scripts, for_the_command_li
 from fundamentum.derive.weighing.database_versions import versions_stated, with_versions
 from fundamentum.derive.weighing.evidence import Evidence, extensions_seen
 from fundamentum.derive.weighing.levels import entries
+from fundamentum.derive.weighing.machine import machine_needs
 from fundamentum.derive.weighing.pages import pages_that_end
 from fundamentum.derive.weighing.surroundings import surroundings
 from fundamentum.derive.weighing.versions import php_of
@@ -82,16 +85,22 @@ def conclude(
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
     required = {name for entry in needed if entry.level == "required" for name in entry.names}
-    around = list(surroundings(needed, wished(tree, evidence, parsing.each, is_script)))
+    by_file = list(stated_surroundings(Path(tree.root), tree.base))
+    said.others = [*(entry for entry in by_file if entry.kind == "database"), *said.others]
+    own = list(wished(tree, evidence, parsing.each, is_script))
+    named = {(entry.kind, entry.names) for entry in own}
+    listed = [e for e in by_file if e.kind != "database" and (e.kind, e.names) not in named]
+    around = list(surroundings(needed, [*own, *listed]))
     asked_modules = {entry.names for entry in around if entry.kind == "web_module"}
     others = [
         *with_demands(needed, [*manifest.demands, *stated_beneath(evidence, required)]),
         *_loaders(evidence),
         *around,
+        *machine_needs(parsing.each, scan.files),
         *(entry for entry in web_modules(tree.root, tree.others) if entry.names not in asked_modules),
     ]
     scripts = {file.path for file in scan.files if file.part != "bundled"}
-    said.others += scheduled_in_source(parsing.each, scan.files)
+    said.others += [*scheduled_in_source(parsing.each, scan.files), *container_services(tree.root, tree.base)]
     around_it = beside_documents(others, said, scripts)
     versions = versions_stated(parsing.each, scan.files, said.others)
     advised = advised_php(

@@ -95,7 +95,7 @@ class _Bounds:
     """The bounds that the source sets: by constructs of the language, and by symbols that came or went."""
 
     def __init__(self, parsing: Parsing, evidence: Evidence, callers: Callers, stated: str) -> None:
-        self.parsing, self.whole, self.callers, self.stated = parsing, evidence, callers, stated
+        self.parsing, self.evidence, self.callers, self.stated = parsing, evidence, callers, stated
         self.files = _counting(parsing.scanned, evidence)
         self._known: tuple[int, set[tuple[str, int]]] = (-1, set())
 
@@ -164,14 +164,14 @@ class _Bounds:
 
     def _protected(self) -> set[tuple[str, int]]:
         """Path and line of what is used of extensions behind a check, be it one around from where it is reached."""
-        if self._known[0] != len(self.whole.facts):
-            every = (self.whole.uses(extension) for extension in self.whole.uses_by_extension())
+        if self._known[0] != len(self.evidence.facts):
+            every = (self.evidence.uses(extension) for extension in self.evidence.uses_by_extension())
             behind = {(seen.file.path, seen.use.line) for uses in every for seen in uses if seen.guard in _CHECKED}
-            self._known = len(self.whole.facts), behind
+            self._known = len(self.evidence.facts), behind
         return self._known[1]
 
     def _defined(self) -> set[str]:
-        return self.whole.defined_functions | self.whole.defined_classes
+        return self.evidence.defined_functions | self.evidence.defined_classes
 
 
 def _as_said(

@@ -53,7 +53,7 @@ class Case:
     """All evidence about one extension, and the rules that weigh it."""
 
     def __init__(self, evidence: Evidence, extension: str, called: frozenset[str]) -> None:
-        self.whole, self.extension, self.called = evidence, extension, called
+        self.evidence, self.extension, self.called = evidence, extension, called
         uses = evidence.uses(extension)
         self.seen = [use for use in uses if not evidence.own_symbol(use.use) or use.guard]
         self.replaced = [use for use in uses if evidence.own_symbol(use.use)]
@@ -71,7 +71,7 @@ class Case:
         self, level: Level | None, rule: str, first: Iterable[Place] = (), *, plain: bool = False, stated: bool = False
     ) -> Verdict:
         """The verdict, with the places that decided before the others."""
-        files = self.whole.candidates(self.extension, "own", "optional")
+        files = self.evidence.candidates(self.extension, "own", "optional")
         places = {(place.path, place.line, place.what): place for place in (*self.telling, *first)}
         order = dict.fromkeys((place.path, place.line, place.what) for place in (*first, *self.telling))
         shown = tuple(places[key] for key in order)[:MAX_PLACES]
@@ -83,7 +83,7 @@ class Case:
 
     def required_by_a_manifest(self) -> Verdict | None:
         """The application's manifest, or that of a library that came along."""
-        statements = [statement for statement in self.whole.stated(self.extension) if statement.level == "required"]
+        statements = [statement for statement in self.evidence.stated(self.extension) if statement.level == "required"]
         if not statements:
             return None
         by = statements[0].by
@@ -95,7 +95,7 @@ class Case:
         return [
             (file, check)
             for file, check in self.outcome("leaves")
-            if file.path.count("/") <= self.whole.top or FIRST.match(file.path.rpartition("/")[2])
+            if file.path.count("/") <= self.evidence.top or FIRST.match(file.path.rpartition("/")[2])
         ]
 
     def stops_without_it(self) -> Verdict | None:
@@ -103,9 +103,9 @@ class Case:
         stops = [
             (file, check)
             for file, check in [*self.outcome("exits"), *self._left_at_the_front()]
-            if (OF_REQUIREMENTS in check.around.split() or not self.whole.driver(file.path, "", self.extension))
+            if (OF_REQUIREMENTS in check.around.split() or not self.evidence.driver(file.path, "", self.extension))
             and not _CHOSEN.match(file.path.rpartition("/")[2])
-            and (file.path, self.extension) not in self.whole.pages
+            and (file.path, self.extension) not in self.evidence.pages
         ]
         if not stops:
             return None
@@ -119,7 +119,7 @@ class Case:
 
     def _of_driver(self, file: SourceFile, check: Check) -> bool:
         """Whether what asks is itself one of several that are named after what they need: it asks for itself."""
-        return self.whole.driver(file.path, check.around.partition(" ")[0], self.extension)
+        return self.evidence.driver(file.path, check.around.partition(" ")[0], self.extension)
 
     def listed_as_required(self) -> Verdict | None:
         """A list of extensions whose name says that they are required."""
@@ -137,7 +137,7 @@ class Case:
         checks = [
             (file, check)
             for file, check in self.outcome("reports", "throws", "leaves")
-            if self.whole.looks_at_requirements(file.path, check) and not self._of_driver(file, check)
+            if self.evidence.looks_at_requirements(file.path, check) and not self._of_driver(file, check)
         ]
         if not checks:
             return None
@@ -148,7 +148,9 @@ class Case:
 
     def suggested_by_the_manifest(self) -> Verdict | None:
         """``"suggest": {"ext-imap": "why"}``"""
-        statements = [statement for statement in self.whole.stated(self.extension) if statement.by == "the application"]
+        statements = [
+            statement for statement in self.evidence.stated(self.extension) if statement.by == "the application"
+        ]
         if not statements:
             return None
         return self.verdict(
@@ -165,7 +167,7 @@ class Case:
         """The application defines what it uses itself."""
         if not self.replaced or self.plain:
             return None
-        running = self.whole.classes_that_run
+        running = self.evidence.classes_that_run
         if not self.checks and not self.own and all(seen.use.name.lower() in running for seen in self.replaced):
             # Where the extension is loaded, PHP does not take a second class of the name.
             return self.verdict(None, "the application defines it itself", places(self.replaced, ()))
@@ -175,7 +177,7 @@ class Case:
 
     def provided_by_a_library(self) -> Verdict | None:
         """A library that came along stands in for it: its manifest says that it provides the extension."""
-        by = dict(self.whole.manifest.provided).get(self.extension, "")
+        by = dict(self.evidence.manifest.provided).get(self.extension, "")
         if not by or not self.strong:
             return None
         return self.verdict("recommended", f"the library {by} stands in where it is missing")
@@ -199,7 +201,7 @@ class Case:
 
     def _in_files_of_its_own(self) -> bool:
         """Whether all that uses it is called after it, another file asks for it, and the program is not about it."""
-        if self.extension not in ASIDE or self.whole.central(self.extension):
+        if self.extension not in ASIDE or self.evidence.central(self.extension):
             return False
         named = re.compile(rf"(?<![a-z])(?:{'|'.join(map(re.escape, words_for(self.extension)))})(?![a-z])")
         using = {seen.file.path for seen in self.plain}
@@ -213,7 +215,7 @@ class Case:
         ranked = [
             (file, check)
             for file, check in self.outcome("warns")
-            if self.whole.looks_at_requirements(file.path, check) and not self._of_driver(file, check)
+            if self.evidence.looks_at_requirements(file.path, check) and not self._of_driver(file, check)
         ]
         return self.verdict("recommended", "the program advises it", asked(ranked)) if ranked else None
 
@@ -230,7 +232,9 @@ class Case:
 
     def suggested_by_a_library(self) -> Verdict | None:
         """A library's own manifest suggests it."""
-        statements = [statement for statement in self.whole.stated(self.extension) if statement.level == "recommended"]
+        statements = [
+            statement for statement in self.evidence.stated(self.extension) if statement.level == "recommended"
+        ]
         if not statements:
             return None
         rule = f"the library {statements[0].by} suggests it{why(statements[0])}"
@@ -242,7 +246,7 @@ class Case:
         if not bundled:
             return None
         reached = [seen for seen in bundled if seen.file.library in self.called]
-        if any(not states_its_needs(self.whole, seen.file.library) for seen in reached):
+        if any(not states_its_needs(self.evidence, seen.file.library) for seen in reached):
             return self.verdict("recommended", "a library that came with the application uses it")
         if any(not seen.driver for seen in reached):
             return self.verdict("recommended", "a library uses it, whose own manifest does not require it")
@@ -268,7 +272,7 @@ class Case:
         """Whether so large a part of the files speaks of it that the application makes no sense without it."""
         if all(seen.guard in ("checked", "caught") or seen.file.part != "own" for seen in self.strong):
             return False
-        return self.whole.central(self.extension)
+        return self.evidence.central(self.extension)
 
 
 RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (

@@ -12,7 +12,7 @@ from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
 from fundamentum.catalog.words import said
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
-from fundamentum.prose.statement import LATER, VERSION, Statement, installs_packages, level_of
+from fundamentum.prose.statement import ASKING, LATER, VERSION, Statement, installs_packages, level_of
 
 _CONTEXT: Final = lazy_regex(
     r"\b(?:extensions?|modules?|extensiones|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
@@ -50,8 +50,11 @@ _STATUS: Final = lazy_regex(
     r"not found|fail(?:ed)?)\b",
     re.I,
 )
-_ASKS: Final = lazy_regex(r"requir|optional|recommend|prerequisite|dependenc|needed|suggest", re.I)
-"""Headings above what an application asks for."""
+_ITEM: Final = lazy_regex(r"[^,;:|/()&]+")
+_JOINED: Final = lazy_regex(r"\s(?:and|or|und|oder|et|ou)\s", re.I)
+"""What stands between the names of an enumeration, beside commas and the like."""
+_SERVERS: Final = frozenset({"mysql", "redis", "memcached", "memcache"})
+"""Extensions whose names are those of the servers that they speak to."""
 _ROW: Final = lazy_regex(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
 """The rest of a line that an installer writes for each of its checks."""
 _BEGINNING: Final = lazy_regex(r"\s*(?:\[?(?:error|fail(?:ed|ure)?|critical|warn(?:ing)?|notice)\]?:?\s+)?", re.I)
@@ -111,11 +114,12 @@ def read(line: Line) -> Iterator[Statement]:
 
 def _named(line: Line) -> Iterator[tuple[int, int, str]]:
     """Where which extensions are named in a line: begin, end, name."""
-    led = _ASKS.search(line.heading) is not None and _VERSION_FIRST.match(line.text) is not None
+    led = ASKING.search(line.heading) is not None and _VERSION_FIRST.match(line.text) is not None
     about = led or _CONTEXT.search(line.text) is not None or _EITHER.search(line.text) is not None
     status = _STATUS.search(line.text) is not None
     packages = installs_packages(line.text)
     in_list = bool(re.search(r"extension|module|: \W*PHP\b[^:]*$", line.heading, re.I))
+    enumerated = _enumerated(line)
     taken = 0
     for match in _words().finditer(line.text):
         word = match[0].lower()
@@ -125,8 +129,8 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
         alone = in_list and (line.listed or len(line.text) < 60)
         alone = alone or (_ROW.match(line.text, match.end()) is not None and _begins_at(line, match.start()))
         nothing_else = name in _UNMISTAKABLE and name == canonical(bare)
-        first = line.listed and _begins_at(line, match.start()) and _ASKS.search(line.heading) is not None
-        alone = alone or (nothing_else and (status or first))
+        first = line.listed and _begins_at(line, match.start()) and ASKING.search(line.heading) is not None
+        alone = alone or (nothing_else and (status or first)) or match.start() in enumerated
         if (
             (bare in _LIBRARIES and not (_EXTENSION.search(line.text) or (in_list and _begins_at(line, match.start()))))
             or _OF_APACHE.search(line.text, 0, match.start())
@@ -138,6 +142,23 @@ def _named(line: Line) -> Iterator[tuple[int, int, str]]:
             continue
         taken = match.end()
         yield match.start(), match.end(), name
+
+
+def _enumerated(line: Line) -> set[int]:
+    """Where names stand by themselves beside one that is an extension's and nothing else's: *imagick (faster), ldap*.
+
+    A list of requirements may have a point for each: of *GD* and *cURL* alone nobody asks what is meant.
+    """
+    items: dict[int, str] = {}
+    for item in _ITEM.finditer(_JOINED.sub(lambda word: ",".center(len(word[0])), line.text)):
+        word = item[0].strip().strip("\"'`*.").lower()
+        name = canonical(re.sub(r"[ -]", "_", word))
+        if name in known_extensions() and name not in _SERVERS:
+            items[item.start() + item[0].lower().index(word)] = name
+    if not _UNMISTAKABLE.isdisjoint(items.values()):
+        return set(items)
+    asked = line.listed and ASKING.search(line.heading) is not None
+    return {at for at, name in items.items() if asked and _begins_at(line, at) and name in ("gd", "curl")}
 
 
 def _begins_at(line: Line, at: int) -> bool:

@@ -5,12 +5,15 @@ from collections.abc import Iterator
 from typing import Final
 
 from fundamentum.catalog.services import services
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
-from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
+from fundamentum.prose.statement import ASKING, LATER, VERSION, Statement, level_of
 
 _TAIL: Final = (
     rf"(?:\s+(?:server|service|version|cluster|v))*[\s:(]*(?:>=|≥|at least|version|v)?\s*(?:{VERSION})?({LATER})?"
 )
+_REST: Final = lazy_regex(r"[\"'`*]*\s*(?:\(?[^()]{0,80}\))?[\s.]*")
+"""The rest of a point of a list that names nothing else."""
 
 
 def read(line: Line) -> Iterator[Statement]:
@@ -27,7 +30,8 @@ def read(line: Line) -> Iterator[Statement]:
             or re.search(r"ext-$|php-$", before)
         ):
             continue
-        if server or re.search(r"cach(?:e|ing)|queue|search|install|server|running|session", line.text, re.I):
+        point = line.listed and ASKING.search(line.heading) and _REST.fullmatch(rest) and not before.strip(" \"'`*")
+        if server or point or re.search(r"cach(?:e|ing)|queue|search|install|server|running|session", line.text, re.I):
             name = match[1].lower()
             named.append(f"{name} >= {match[2]}" if match[2] else name)
     if named:

@@ -1,0 +1,28 @@
+"""What an application's own files need of the machine that it runs on."""
+
+from collections.abc import Iterator, Sequence
+from typing import Final
+
+from fundamentum.derive.application.tree import Each, SourceFile
+from fundamentum.derive.result import Entry, Place
+from fundamentum.derive.statements.host_wishes import host_wishes
+from fundamentum.model.needs_value import Level
+
+MAX_PLACES: Final = 5
+_WHY: Final = {"mail": "the program hands mail to PHP", "locales": "the program goes no further without it"}
+
+
+def machine_needs(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:
+    """One entry for each fact; of locales, all have to be there."""
+    values: dict[str, dict[str, None]] = {}
+    places: dict[str, list[Place]] = {}
+    stopping: set[str] = set()
+    for file, wished in each(host_wishes, [file for file in files if file.part == "own"], None):
+        for fact, value, line, stops in wished:
+            values.setdefault(fact, {})[value] = None
+            what = "mail()" if fact == "mail" else f"setlocale() to {value}"
+            places.setdefault(fact, []).append(Place(file.path, line, what))
+            stopping |= {fact} if stops else set()
+    for fact, named in values.items():
+        level: Level = "required" if fact in stopping else "recommended"
+        yield Entry("host", (fact,), level, ", ".join(named), _WHY[fact], tuple(places[fact][:MAX_PLACES]))

@@ -36,6 +36,7 @@ _LIBRARIES: Final = {  # lib-X speaks of the library that an extension of PHP br
 
 
 _STAND_IN: Final = re.compile(r"[\w.-]+/polyfill-(\w{2,30})")
+_CHECKED: Final = re.compile(rb"extension_loaded\('([\w-]{1,40})'\)\s{0,9}\|\|")
 _ITSELF: Final = "the application"
 
 
@@ -131,6 +132,7 @@ class _Reader:
             if PurePosixPath(path).name == "composer.json" and path != own and "/" in path:
                 self._beside(path)
         self._headers()
+        self._platform_check(f"{self.base}vendor/composer/platform_check.php")
         asked = {each.extension for each in self.statements if each.by == _ITSELF and each.level == "required"}
         self.provided = {name: by for name, by in self.stand_ins.items() if name not in asked} | self.provided
         statements = [statement for statement in self.statements if statement.extension not in self.provided]
@@ -273,6 +275,17 @@ class _Reader:
         at = data.find(key.encode("utf-8", "replace"))
         line = data.count(b"\n", 0, at) + 1
         return f"{path}:{line}" if at >= 0 else path
+
+    def _platform_check(self, path: str) -> None:
+        """The file with which the loader of the libraries ends where an extension is missing that one of them needs."""
+        try:
+            data = read_below(self.root, path, MAX_SIZE)
+        except OSError:
+            return
+        for match in itertools.islice(_CHECKED.finditer(data), MAX_NAMES):
+            if extension := extension_called(match[1]):
+                line = data.count(b"\n", 0, match.start()) + 1
+                self.statements.append(Stated(extension, "required", _ITSELF, f"{path}:{line}"))
 
     def _headers(self) -> None:
         """What else the application says of itself in a form that programs read."""

@@ -15,6 +15,7 @@ import msgspec
 from fundamentum.catalog import canonical
 from fundamentum.derive.beside import requirement_files
 from fundamentum.derive.beside.files_beside import files_in
+from fundamentum.derive.beside.requirement_files import VERSION_NUMBERS, up_to
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.model.needs_value import Level
 from fundamentum.untrusted.files import read_below
@@ -26,6 +27,8 @@ HEAD: Final = 8192
 _FOLDERS: Final = ("", "appinfo")
 OF_XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
 OF_JSON: Final = re.compile(r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.json")
+_STATES: Final = re.compile(rb"<php_?minimum>|<php\s[^>]{0,80}min", re.I)
+"""In the head of a document that is called after its package."""
 _INFO: Final = re.compile(r"[\w-]+\.info(?:\.ya?ml)?")
 _COMMENTED: Final = frozenset({"readme.txt", "style.css"})
 """Files beside the source that may begin with such a comment: a plug-in's, and a theme's."""
@@ -37,7 +40,6 @@ _COMMENT: Final = re.compile(
 _INFO_LINE: Final = re.compile(r"^php\s*[:=]\s*[\"']?(?:>=\s*)?(\d{1,2}\.\d{1,3}(?:\.\d{1,3})?)", re.M)
 _REQUIRES: Final = re.compile(r"requir|depend|prerequisite", re.I)
 """Elements in which requirements stand."""
-_VERSION: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 _RELATIONS: Final = {"ge": ">=", "gt": ">", "le": "<=", "lt": "<", "eq": "=", "ne": "!="}
 
 
@@ -66,6 +68,9 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
                 for php, extension, level in read(data, path):
                     line = data.count(b"\n", 0, max(data.find((extension or "php").encode()), 0)) + 1
                     yield Header(f"{path}:{line}", php=php, extension=extension, level=level)
+            elif name.endswith(".xml"):
+                head = read_below(root, path, HEAD)
+                yield from _of_xml(read_below(root, path, MAX_SIZE + 1), path) if _STATES.search(head) else ()
             elif _INFO.fullmatch(name):
                 yield from _of_lines(_INFO_LINE, read_below(root, path, HEAD), path)
             elif name.endswith(".php") or name.lower() in _COMMENTED:
@@ -125,20 +130,15 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
                 yield Header(where, extension=name)
             continue
         low, high = (next((element.get(key) for key in keys if element.get(key)), "") for keys in _BOUNDS)
-        low = low or (said if _VERSION.fullmatch(said) else "")
-        if text := f"{f'>={low}' if _VERSION.fullmatch(low) else ''} {_up_to(high)}".strip():
+        low = low or (said if VERSION_NUMBERS.fullmatch(said) else "")
+        if (
+            text
+            := f"{f'>={low}' if VERSION_NUMBERS.fullmatch(low) else ''} {up_to(high)}".strip()
+        ):
             yield Header(where, php=text)
 
 
 _BOUNDS: Final = (("min-version", "min_version", "min", "minimum"), ("max-version", "max_version", "max", "maximum"))
-
-
-def _up_to(version: str) -> str:
-    """All of a branch, where it is named as the last one."""
-    match = re.fullmatch(r"(\d{1,2})\.(\d{1,3})", version)
-    if match:
-        return f"<{match[1]}.{int(match[2]) + 1}"
-    return f"<={version}" if _VERSION.fullmatch(version) else ""
 
 
 def _of_archive(root: Any, path: str) -> Iterator[Header]:

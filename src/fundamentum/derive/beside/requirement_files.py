@@ -1,9 +1,10 @@
-"""Files that list what an application requires for its own installer, as JSON, YAML, XML or INI.
+"""Files that list what an application requires for its own installer, as JSON, YAML, TOML, NEON, XML or INI.
 
 ``{"php": "8.1", "extensions": ["intl", "gd"], "recommended": {"extensions": ["apcu"]}}``
 """
 
 import re
+import tomllib
 from collections.abc import Iterator
 from typing import Any, Final
 
@@ -15,11 +16,14 @@ from fundamentum.untrusted.xml import parsed
 from fundamentum.untrusted.yaml_document import document
 
 NAMES: Final = re.compile(
-    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?require(?:ments?|s)?\.(?:json|ya?ml|xml|ini)|environment\.xml",
+    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?require(?:ments?|s)?\.(?:json|ya?ml|xml|ini|toml|neon)|environment\.xml",
     re.I,
 )
 """How they are called."""
-FOLDERS: Final = ("install", "installer", "installation", "setup", "config", "conf", "requirements", "admin")
+FOLDERS: Final = (
+    "install", "installer", "installation", "setup", "config", "conf", "etc", "requirements", "admin", "app",
+    "app/config", "resources", "data",
+)  # fmt: skip
 """Where they stand beside the top."""
 _PHP: Final = re.compile(r"php(?:[-_ ]?version)?|(?:min(?:imum)?[-_ ]?)?php[-_ ]?(?:version|min(?:imum)?)?", re.I)
 _SETTING: Final = re.compile(
@@ -41,6 +45,7 @@ _EXTENSION: Final = re.compile(r"(?:php[-_]?)?ext(?:ension)?", re.I)
 _OPEN: Final = re.compile(r"recommend|optional|suggest", re.I)
 _HARD: Final = re.compile(r"requir|mandator", re.I)
 _VERSION: Final = re.compile(r"(?:[<>=^~!]+\s*)?\d{1,2}(?:\.\d{1,3}){0,2}(?:[ |,<>=^~!*.x\d-]*)")
+VERSION_NUMBERS: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
 _REQUIRES: Final = re.compile(r"requires?|requirements|dependencies|prerequisites|platform", re.I)
 """Keys of a manifest below which it tells what it requires."""
 _LEAST: Final = re.compile(r"php|(?:requires|min|minimum)_php|php_version", re.I)
@@ -76,10 +81,20 @@ def required_in(document: Any) -> dict[str, Any]:
 
 
 def table_in(data: bytes, path: str) -> Any:
-    """What a file of JSON, INI or YAML holds; ``ValueError`` for one that is none."""
-    if path.lower().endswith(".json"):
-        return msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
-    return _sections(data) if path.lower().endswith(".ini") else document(data)
+    """What a file of JSON, INI, TOML or YAML holds; ``ValueError`` for one that is none.
+
+    NEON is read as far as it is YAML: it may be indented by tabs.
+    """
+    match path.lower().rpartition(".")[2]:
+        case "json":
+            return msgspec.json.decode(data.removeprefix(b"\xef\xbb\xbf"))
+        case "ini":
+            return _sections(data)
+        case "toml":
+            return tomllib.loads(data.decode("utf-8"))
+        case "neon":
+            return document(data.replace(b"\t", b"    "))
+    return document(data)
 
 
 def _sections(data: bytes) -> dict[str, Any]:
@@ -118,6 +133,8 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
             yield from _of_table(
                 {"php": value.get("min") or value.get("minimum") or value.get("version")}, level, depth + 1
             )
+            if last := up_to(str(value.get("max") or value.get("maximum") or "")):
+                yield last, "", level
         elif (marked := _EXT.match(name)) and isinstance(value, str):
             yield from _extension(marked[1], level)
         elif _EXTENSIONS.fullmatch(name):
@@ -139,6 +156,14 @@ def _of_document(root: Any) -> Iterator[tuple[str, str, Level]]:
         if isinstance(element.tag, str) and _EXTENSION.fullmatch(element.tag):
             loose = _OPEN.search(element.get("level") or "") or (element.get("required") or "").lower() == "false"
             yield from _extension(element.get("name") or (element.text or ""), "recommended" if loose else "required")
+
+
+def up_to(version: str) -> str:
+    """Versions up to one; all of a branch, where that is named as the last one; empty for what is no version."""
+    match = re.fullmatch(r"(\d{1,2})\.(\d{1,3})", version)
+    if match:
+        return f"<{match[1]}.{int(match[2]) + 1}"
+    return f"<={version}" if VERSION_NUMBERS.fullmatch(version) else ""
 
 
 def extensions_in(listed: Any, level: Level, depth: int) -> Iterator[tuple[str, str, Level]]:

@@ -90,7 +90,7 @@ def conclude(
     own = list(wished(tree, evidence, parsing.each, is_script))
     named = {(entry.kind, entry.names) for entry in own}
     listed = [e for e in by_file if e.kind != "database" and (e.kind, e.names) not in named]
-    around = list(surroundings(needed, [*own, *listed]))
+    around = list(surroundings(needed, left_out, [*own, *listed]))
     asked_modules = {entry.names for entry in around if entry.kind == "web_module"}
     others = [
         *with_demands(needed, [*manifest.demands, *stated_beneath(evidence, required)]),

@@ -20,10 +20,22 @@ LEVEL: Final[Level] = "recommended"
 """Where a database stands, and how large a file anybody sends in, is for those to say who run the application."""
 
 
-def surroundings(entries: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[Entry]:
-    """The wishes, those that a needs file can hold, and the databases whose drivers are needed."""
+_OF_OLD: Final = {"mysql": ("mariadb", "mysql")}
+"""Databases to which an extension spoke that PHP has no more."""
+
+
+def surroundings(entries: Iterable[Entry], left_out: Iterable[Entry], wishes: Iterable[Entry]) -> Iterator[Entry]:
+    """The wishes, those that a needs file can hold, and the databases whose drivers are needed.
+
+    ``left_out``: extensions that were seen and are no need, among them those that PHP has no more.
+    """
     entries = tuple(entries)
-    yield from _databases(entries)
+    databases = list(_databases(entries))
+    yield from databases
+    for entry in left_out if not databases else ():
+        if products := next((_OF_OLD[name] for name in entry.names if name in _OF_OLD), None):
+            rule = "the program speaks to it by an extension that PHP has no more"
+            yield Entry("database", products, LEVEL, "", rule, entry.places, entry.files)
     yield from _services(entries)
     commands: set[str] = set()
     for entry in wishes:

@@ -131,10 +131,7 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
             continue
         low, high = (next((element.get(key) for key in keys if element.get(key)), "") for keys in _BOUNDS)
         low = low or (said if VERSION_NUMBERS.fullmatch(said) else "")
-        if (
-            text
-            := f"{f'>={low}' if VERSION_NUMBERS.fullmatch(low) else ''} {up_to(high)}".strip()
-        ):
+        if text := f"{f'>={low}' if VERSION_NUMBERS.fullmatch(low) else ''} {up_to(high)}".strip():
             yield Header(where, php=text)
 
 

@@ -148,7 +148,7 @@ def _lacking(what: str, lines: Sequence[UnknownLine], survey: Survey, site: Site
                 if modules
                 else ""
             )
-            yield Broken(actual, f"{remedy}take the line out", line.origin)
+            yield Broken(actual, f"{remedy}mend that line, or take it out", line.origin)
 
 
 def _takes_its_own(survey: Survey, target: Target, site: Site) -> Iterator[Broken]:

@@ -13,7 +13,7 @@ from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import Files, Handoff, HandoffsRead, is_file, sent_along, spot, unlinked
-from fundamentum.webservers.nginx import BODIES, MAIN, ROOTS, WEB_SERVER, barriers, told_script
+from fundamentum.webservers.nginx import BODIES, MAIN, ROOTS, WEB_SERVER, barriers, refusals, told_script
 from fundamentum.webservers.nginx.listening import Names, address_of, is_secure
 from fundamentum.webservers.nginx.scope import DEFAULTS, Scope, own_names
 from fundamentum.webservers.nginx.script_places import elsewhere, scripts_in
@@ -37,6 +37,7 @@ def read(host: Host) -> HandoffsRead:
     files = Files(host, "nginx")
     reader = Reader(files, main.rpartition("/")[0])
     tree = list(reader.statements(main, 0))
+    wrong = (*reader.unreadable(files.read), *refusals.refused(tree))
     upstreams = {
         statement["args"][0]: _asked_first(statement["block"])
         for statement in all_statements(tree)
@@ -55,16 +56,23 @@ def read(host: Host) -> HandoffsRead:
     idle = unlinked(host, WEB_SERVER.available, WEB_SERVER.enabled, read_by_it)
     own = next((path for path in ROOTS if host.stat(path)), None)
     at_first = [{"directive": "root", "args": [own], "origin": BUILT_IN}] if own else []
+    waiting = {path: list(reader.statements(path, 1)) for path in idle}
     idle_servers = [
-        statement for path in idle for statement in reader.statements(path, 1) if statement["directive"] == "server"
+        statement for listed in waiting.values() for statement in listed if statement["directive"] == "server"
     ]
+    of_file = {
+        path: (*reader.unreadable([path]), *refusals.refused(listed, "http")) for path, listed in waiting.items()
+    }
     tree = [
         {**statement, "block": [*at_first, *statement["block"], *idle_servers]}
         if statement["directive"] == "http"
         else statement
         for statement in tree
     ]
-    handoffs = list(_Walk(host, upstreams, frozenset(idle), files.remarks).handoffs(tree, scope))
+    handoffs = [
+        replace(handoff, refused=(*wrong, *of_file.get(handoff.set_up.file if handoff.set_up else "", ())))
+        for handoff in _Walk(host, upstreams, frozenset(idle), files.remarks).handoffs(tree, scope)
+    ]
     return handoffs, read_by_it, files.remarks
 
 

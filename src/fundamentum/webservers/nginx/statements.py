@@ -2,7 +2,7 @@
 
 import re
 import tempfile
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from typing import Any, Final
 
 import crossplane
@@ -11,10 +11,14 @@ from fundamentum.hosts.base import MAX_TEXT, HostError
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.model.origin import Origin
 from fundamentum.model.remark import Remark
+from fundamentum.model.surrounding_facts import UnknownLine
 from fundamentum.webservers.handoffs import Files
 
 _ONLY_TYPES: Final = lazy_regex(r"\s*types\s*\{(?:[^{}\"'#\\;]++;)*+\s*\}\s*")
 """A file of nothing but names of media types, which takes longer to read than all others, and decides nothing here."""
+_BREAKS: Final = lazy_regex(r"unexpected (?:\"|end of file)")
+"""What crossplane says of a file that nginx refuses too, in the same words."""
+_PERHAPS_UNENDED: Final = lazy_regex(r"[^;{}\s]\s{0,99}\}")
 _MAX_DEPTH: Final = 40
 """Blocks and included files within one another."""
 _MAX_BLOCKS: Final = 30
@@ -32,6 +36,7 @@ class Reader:
         self.files, self.folder = files, folder
         self._trees: dict[str, list[dict[str, Any]]] = {}
         self._left = _MAX_ALL
+        self._unreadable: dict[str, UnknownLine] = {}
 
     def statements(self, path: str, depth: int) -> Iterator[dict[str, Any]]:
         """The statements of a file, with those of the files it includes in their place."""
@@ -41,6 +46,10 @@ class Reader:
         if path not in self._trees:
             self._trees[path] = self._parsed(path, text)
         yield from self._expanded(self._trees[path], path, depth)
+
+    def unreadable(self, paths: Iterable[str]) -> Iterator[UnknownLine]:
+        """Where files that were read break the language, so that nginx does not take them."""
+        yield from (self._unreadable[path] for path in paths if path in self._unreadable)
 
     def _parsed(self, path: str, text: str) -> list[dict[str, Any]]:
         if _ONLY_TYPES.fullmatch(text):
@@ -53,12 +62,16 @@ class Reader:
                 copy.write(text)
                 copy.flush()
                 parsed = crossplane.parse(copy.name, single=True, check_ctx=False, check_args=False)
+                if line := _unended(copy.name, text):
+                    self._unreadable[path] = UnknownLine('unexpected "}": is a ";" missing?', Origin(path, line))
         except Exception as error:  # whatever its parser stumbles over must not end the survey
             parsed = {"errors": [{"error": str(error), "line": None}], "config": []}
         for problem in parsed["errors"]:
             where = f"{path}:{problem['line']}" if problem["line"] else path
             why = str(problem["error"]).partition(" in /")[0][:200]
             self.files.remarks.append(Remark("web sites", f"{where}: nginx cannot read this file ({why})"))
+            if _BREAKS.match(why):
+                self._unreadable[path] = UnknownLine(why, Origin(path, problem["line"]))
         return [statement for file in parsed["config"] for statement in file["parsed"]]
 
     def _expanded(self, tree: list[dict[str, Any]], path: str, depth: int) -> Iterator[dict[str, Any]]:
@@ -74,6 +87,17 @@ class Reader:
                     {"block": list(self._expanded(statement["block"], path, depth + 1))} if "block" in statement else {}
                 )
                 yield {**statement, **block, "origin": Origin(path, statement["line"])}
+
+
+def _unended(path: str, text: str) -> int | None:
+    """The line of a brace before which a statement has no end, which crossplane passes over."""
+    before = ";"
+    for word, line, quoted in crossplane.lex(path) if _PERHAPS_UNENDED.search(text) else ():
+        if word == "}" and not quoted and before not in (";", "{", "}"):
+            return int(line)
+        if quoted or not word.startswith("#"):
+            before = f" {word}" if quoted else word
+    return None
 
 
 def _oversized(text: str) -> str:

@@ -113,7 +113,8 @@ def _why_not(statement: dict[str, Any], place: str) -> str:
     if rule is None:
         return ""
     if place not in rule.places:
-        return f"{name} is not allowed there ({place}), but in {', '.join(sorted(rule.places))}"
+        places = sorted(rule.places - {"main"}) or ["main"]
+        return f"{name} is not allowed there ({place}), but in {', '.join(places)}"
     if rule.block and "block" not in statement:
         return f'{name} has no opening "{{"'
     if "block" in statement and not rule.block:

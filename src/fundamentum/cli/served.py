@@ -4,6 +4,7 @@ import argparse
 import posixpath
 import sys
 from collections import deque
+from collections.abc import Mapping
 from datetime import date
 from pathlib import Path
 from typing import Final
@@ -13,7 +14,9 @@ from msgspec.structs import replace
 
 from fundamentum.cli.applications import needs_files
 from fundamentum.cli.derivation import derived
+from fundamentum.cli.derivations import derived_together
 from fundamentum.cli.messages import write_remarks
+from fundamentum.derive.application.cache import Answer
 from fundamentum.entries import entry
 from fundamentum.errors import InputError, SeveralApplications
 from fundamentum.kinds import asked_by
@@ -58,13 +61,14 @@ def on_server(options: argparse.Namespace) -> Server:
     others: list[Served] = []
     known: dict[Path, Needs] = {}
     todo = deque(served(first, host_of(reference)))
+    answers = derived_together(each.directory for each in [*todo][:MAX_SITES] if each.directory is not None)
     while todo and len(applications) < MAX_SITES:
         application = todo.popleft()
         if application.directory is None:
             others.append(application)
             continue
         try:
-            needs = known[application.directory] = known.get(application.directory) or _needs(application)
+            needs = known[application.directory] = known.get(application.directory) or _needs(application, answers)
         except SeveralApplications as error:
             todo.extendleft(_within(application, name) for name in reversed(error.names))
         except InputError as error:
@@ -73,7 +77,7 @@ def on_server(options: argparse.Namespace) -> Server:
             applications.append(ServedApplication(application, needs))
     if todo:
         write_remarks([f"{todo[0].site} and {len(todo) - 1} more are not looked at: name an APP for those"])
-    asked = asked_by([served_application.needs for served_application in applications])
+    asked = asked_by([each.needs for each in applications])
     survey = look(reference, sudo=options.sudo, ask=options.ask, asked=asked) if applications else first
     return Server(survey, tuple(applications), tuple(others))
 
@@ -84,10 +88,10 @@ def _within(application: Served, name: str) -> Served:
     return replace(application, folder=posixpath.join(application.folder, name), directory=application.directory / name)
 
 
-def _needs(application: Served) -> Needs:
+def _needs(application: Served, answers: Mapping[Path, Answer]) -> Needs:
     """What its directory tells; a needs file in it may add to that, and takes nothing away: it is somebody else's."""
     assert application.directory is not None
-    answer = derived(application.directory)
+    answer = answers.get(application.directory) or derived(application.directory)
     write_remarks(f"{application.site}: {remark}" for remark in answer.remarks)
     needs = parse(answer.text, f"{answer.name} (derived)")
     for path in needs_files(application.directory)[:1]:

@@ -30,8 +30,8 @@ def names() -> tuple[str, ...]:
 @cache
 def kinds() -> tuple[Kind[Any], ...]:
     """All kinds, in the order in which their needs are judged and told."""
-    entries_of_kinds = (entries.entry(__name__, name).KIND for name in names())
-    return tuple(sorted(entries_of_kinds, key=lambda kind: kind.order))
+    every_kind = (entries.entry(__name__, name).KIND for name in names())
+    return tuple(sorted(every_kind, key=lambda kind: kind.order))
 
 
 @cache

@@ -21,7 +21,8 @@ MAX_NOTE: Final = 200
 _GOES_ON: Final = lazy_regex(
     r"\(?(?:at least|minimum|mindestens|we (?:require|need|recommend)|"
     r"it (?:must|should|has to|is recommended)|required|recommended|expected|"
-    r"please (?:set|raise|increase|up(?:grade|date) to)|should be|must be)\b",
+    r"(?:please )?(?:set|raise|increase|up(?:grade|date)) (?:it |this |that )?to|please (?:set|raise|increase)|"
+    r"should be|must be)\b",
     re.I,
 )
 """How a sentence begins whose subject stands in the one before."""
@@ -54,6 +55,8 @@ def requirements(data: bytes, where: str) -> Understood:
             statements = tuple(dict.fromkeys(understood(both)))
             if statements:
                 line, rest = both, [line for line in rest if line is not before]
+                if sentences and sentences[-1][0] is before and _about(sentences[-1][1]) <= _about(statements):
+                    sentences.pop()  # together they say it better
         before = line
         if statements:
             sentences.append((line, statements))
@@ -64,6 +67,10 @@ def requirements(data: bytes, where: str) -> Understood:
     name = re.sub(r"[^A-Za-z0-9._-]+", "-", re.split(r"[/\\]", where)[-1].rpartition(".")[0] or where).strip("-._")
     text = _as_file(name[:60] or "text", sentences, where)
     return Understood(text, parse(text, f"{where} (as understood)"), tuple(sentences), tuple(rest))
+
+
+def _about(statements: Iterable[Statement]) -> set[tuple[tuple[str, ...], str]]:
+    return {(statement.table, statement.key) for statement in statements}
 
 
 def _as_file(name: str, sentences: Iterable[tuple[Line, tuple[Statement, ...]]], where: str) -> str:

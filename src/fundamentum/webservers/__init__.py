@@ -46,11 +46,7 @@ def webserver(name: str) -> WebServerType:
 def for_sites() -> dict[str, str]:
     """The web servers that new sites are set up behind, as a needs file names them → as a survey does; in order."""
     titled = ((webserver(name), name) for name in names())
-    return {
-        of.calls_itself: name
-        for of, name in sorted(titled, key=lambda titled_entry: titled_entry[0].set_up_as)
-        if of.set_up_as
-    }
+    return {of.calls_itself: name for of, name in sorted(titled, key=lambda entry: entry[0].set_up_as) if of.set_up_as}
 
 
 def part(name: str, what: str) -> ModuleType:
@@ -66,7 +62,7 @@ def text_of(name: str, file: str) -> str:
 def set_up(host: Host) -> tuple[WebServer, ...]:
     """The web servers that are set up on a server where modules are switched on by name."""
     readers = (getattr(part(name, "switches"), "set_up", None) for name in names())
-    return tuple(limits_read for reader in readers if reader and (limits_read := reader(host)))
+    return tuple(servers for reader in readers if reader and (servers := reader(host)))
 
 
 def packages() -> tuple[str, ...]:
@@ -76,8 +72,8 @@ def packages() -> tuple[str, ...]:
 
 def body_folders(sites: Iterable[Site]) -> list[str]:
     """The directories in which the web servers keep requests before PHP has them."""
-    all_sites = (entry_site for site in sites for entry_site in site.way)
-    units = (
+    all_sites = (server_site for site in sites for server_site in site.way)
+    folders = (
         limit.value for site in all_sites for limit in site.limits if limit.name == webserver(site.server).body_folder
     )
-    return list(dict.fromkeys(units))
+    return list(dict.fromkeys(folders))

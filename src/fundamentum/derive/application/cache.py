@@ -18,7 +18,7 @@ from fundamentum.entries import entry
 if TYPE_CHECKING:
     from fundamentum.derive.result import Derived
 
-MAX_KEPT: Final = 40
+MAX_KEPT: Final = 100
 MAX_SIZE: Final = 64 * 1024 * 1024
 """Bytes; the names and times of the largest tree that is listed take about a quarter."""
 _DAMAGED: Final = (OSError, ValueError, KeyError, TypeError, RecursionError, AttributeError)

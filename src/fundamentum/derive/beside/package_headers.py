@@ -113,6 +113,11 @@ def lenient_xml(data: bytes) -> Any:
     return root
 
 
+def is_required(element: Any) -> bool:
+    """Whether it stands in an element for requirements."""
+    return any(_REQUIRES.search(str(above.tag)) for above in element.iterancestors())
+
+
 def _of_xml(data: bytes, path: str) -> Iterator[Header]:
     root = lenient_xml(data)
     if path.rpartition("/")[2].startswith("package"):
@@ -121,9 +126,7 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
     for element in root.iter("php", "php_minimum", "phpminimum", "lib", "php-extension", "extension"):
         where = f"{path}:{element.sourceline}"
         said = (element.text or "").strip()
-        if element.tag == "extension" and not any(
-            _REQUIRES.search(str(above.tag)) for above in element.iterancestors()
-        ):
+        if element.tag == "extension" and not is_required(element):
             continue
         if element.tag in ("lib", "php-extension", "extension"):
             if name := extension_called(said.encode("utf-8", "replace")):

@@ -12,7 +12,7 @@ from typing import Any, Final
 
 from fundamentum.catalog.symbols import providers, span_in_php
 from fundamentum.derive.beside import requirement_files
-from fundamentum.derive.beside.package_headers import OF_JSON, OF_XML, files_of_headers, lenient_xml
+from fundamentum.derive.beside.package_headers import OF_JSON, OF_XML, files_of_headers, is_required, lenient_xml
 from fundamentum.derive.beside.settings_files import setting_wish
 from fundamentum.derive.result import Entry, Place
 from fundamentum.kinds.databases.way import PRODUCTS
@@ -50,7 +50,7 @@ def stated_surroundings(root: Path, base: str) -> Iterator[Entry]:
             data = read_below(root, path, MAX_SIZE)
             read = _Reader(path, data)
             if name.lower().endswith(".xml"):
-                read.document(lenient_xml(data))
+                read.document(lenient_xml(data), listing)
             else:
                 table = requirement_files.table_in(data, path)
                 read.table(table if listing else requirement_files.required_in(table), "required", 0)
@@ -67,13 +67,16 @@ class _Reader:
         self.entries: list[Entry] = []
         self.databases: dict[str, str] = {}
 
-    def document(self, root: Any) -> None:
-        """An XML document; of several sections for releases the last counts."""
+    def document(self, root: Any, listing: bool) -> None:
+        """An XML document; of several sections for releases the last counts.
+
+        ``listing``: it is a list of requirements; else what stands in elements for these counts.
+        """
         tables = [element for element in root.iter() if isinstance(element.tag, str)]
         sections = [element for element in tables if element.tag.lower() == "php" and element.get("version")]
         section = sections[-1].getparent() if sections else root
         for element in section.iter() if section is not None else ():
-            if not isinstance(element.tag, str):
+            if not isinstance(element.tag, str) or not (listing or is_required(element)):
                 continue
             tag, said = element.tag.lower(), (element.get("name") or element.text or "").strip()
             level: Level = "recommended" if _OPEN.search(element.get("level") or "") else "required"

@@ -27,17 +27,17 @@ def timer_samples(root: str, base: str) -> Iterator[Entry]:
     """The tasks that timers beside the application run, each with the service of its name."""
     every_file = (path for _, path in files_in(root, base, _FOLDERS))
     units = {_SAMPLE.sub("", path): path for path in every_file if ".timer" in path or ".service" in path}
-    for name, path in [named for named in units.items() if named[0].endswith(".timer")][:MAX_TIMERS]:
+    for name, path in [unit_file for unit_file in units.items() if unit_file[0].endswith(".timer")][:MAX_TIMERS]:
         text = next((text for _, text in texts_of(root, [path])), "")
         every = timer_interval(text)
         if every is None or every % 60:
             continue
         unit = _UNIT.search(text)
         service = units.get(f"{path.rpartition('/')[0]}/{unit[1]}".lstrip("/") if unit else f"{name[:-6]}.service", "")
-        for schedule, runs in texts_of(root, [service] if service else []):
+        for service_path, runs in texts_of(root, [service] if service else []):
             if match := _RUNS.search(runs):
                 line = line_at(runs, match.start("script"))
-                place = Place(schedule, line, match["script"], "the timer says it")
+                place = Place(service_path, line, match["script"], "the timer says it")
                 yield Entry("task", (match["script"],), "recommended", _written(every), f"{path} says", (place,))
 
 

@@ -37,7 +37,7 @@ class Workers:
 
     def __init__(self, size: int) -> None:
         self.pool: Any = None
-        count = min(os.cpu_count() or 1, MAX_PROCESSES)
+        count = 1 if _alone else min(os.cpu_count() or 1, MAX_PROCESSES)
         if size > SMALL and count > 1 and "fork" in multiprocessing.get_all_start_methods():
             # An interrupt from the keyboard reaches the whole group, but is for this process, which ends the others:
             # one that ended by itself would take its file along, and its result would be waited for without end.
@@ -73,6 +73,15 @@ class Workers:
         """
         do = partial(_unless_late, work, ends)
         return _begun(map(do, items) if self.pool is None or len(items) < 2 else _in_time(self.pool.imap(do, items)))
+
+
+_alone = False
+
+
+def alone() -> None:
+    """From now on this process shares its work with no other: there are others like it beside it."""
+    global _alone
+    _alone = True
 
 
 _LATE: Final = None

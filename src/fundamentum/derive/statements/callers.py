@@ -69,20 +69,20 @@ class Callers:
         standing = {(extension, tuple(within(path, use.scope, use.function))) for path, use, extension in uses}
         reached: dict[Sought, Guard] = {}
         known: set[Sought] = set()
-        protected = {(key, extension) for extension, keys in standing for key in keys}
+        pairs = {(key, extension) for extension, keys in standing for key in keys}
         for _ in range(MAX_STEPS):
-            parts = {part for pair in protected if pair[1] in asked for part in _first_part(*pair)}
-            self._look_for({key for key, _ in protected} | parts)
-            reached |= {pair: "checked" for pair in protected if self._made_by_name(pair, asked)}
+            parts = {part for pair in pairs if pair[1] in asked for part in _first_part(*pair)}
+            self._look_for({key for key, _ in pairs} | parts)
+            reached |= {pair: "checked" for pair in pairs if self._made_by_name(pair, asked)}
             lost = {
                 extension
                 for extension, keys in standing
                 if not any((key, extension) in reached or self._may_be(key, extension, protects) for key in keys)
             }
-            protected = {pair for pair in protected if pair[1] not in lost}
-            self._find_places(protected)
-            known |= protected
-            protected = {(key, pair[1]) for pair in protected for key in self._open_callers(pair, protects)} - known
+            pairs = {pair for pair in pairs if pair[1] not in lost}
+            self._find_places(pairs)
+            known |= pairs
+            pairs = {(key, pair[1]) for pair in pairs for key in self._open_callers(pair, protects)} - known
         while more_reached := dict(self._protected(known - reached.keys(), reached, protects)):
             reached |= more_reached
         return reached

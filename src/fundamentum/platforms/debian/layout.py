@@ -36,7 +36,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
             remarks.append(Remark("PHP branches", str(error)))
     if host.stat(OLD):
         remarks.append(too_old("5", OLD))
-    standing = []
+    collected = []
     for branch in sorted(branches, key=branch_key):
         programs = [(sapi, program) for sapi in PROGRAMS if (program := _program(host, sapi, branch))]
         api = api_number(branch)
@@ -47,7 +47,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
             continue
         for sapi, program in programs:
             folder = f"/etc/php/{branch}/{sapi}"
-            standing.append(
+            collected.append(
                 Installation(
                     branch,
                     sapi,
@@ -66,7 +66,7 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
                     or (sapi == "apache2" and host.stat(f"/etc/apache2/mods-enabled/php{branch}.load") is not None),
                 )
             )
-    return standing, remarks
+    return collected, remarks
 
 
 def _program(host: Host, sapi: Sapi, branch: str) -> str | None:

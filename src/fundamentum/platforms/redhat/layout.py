@@ -19,10 +19,10 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
 
     Source: file layout of the family's packages and of software collections.
     """
-    standing: list[Installation] = []
+    collected: list[Installation] = []
     remarks: list[Remark] = []
     if isinstance(platform(system.family), RedHat):
-        standing += _one(host, "", "/usr", "/etc", "php-fpm", remarks)
+        collected += _one(host, "", "/usr", "/etc", "php-fpm", remarks)
     for vendor in listed(host, "/opt"):
         for name in listed(host, f"/opt/{vendor}"):
             home = f"/opt/{vendor}/{name}"
@@ -30,8 +30,8 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
                 continue
             config = next((c for c in (f"/etc/opt/{vendor}/{name}", f"{home}/root/etc") if host.stat(c)), None)
             if config:
-                standing += _one(host, home, f"{home}/root/usr", config, f"{name}-php-fpm", remarks)
-    return standing, remarks
+                collected += _one(host, home, f"{home}/root/usr", config, f"{name}-php-fpm", remarks)
+    return collected, remarks
 
 
 def _one(host: Host, home: str, usr: str, config: str, service: str, remarks: list[Remark]) -> list[Installation]:
@@ -39,7 +39,7 @@ def _one(host: Host, home: str, usr: str, config: str, service: str, remarks: li
     apache = matching(host, f"/usr/lib*/httpd/modules/lib{name or 'php'}*.so")
     programs: list[tuple[Sapi, str]] = [("cli", f"{usr}/bin/php"), ("cgi", f"{usr}/bin/php-cgi")]
     programs += [("fpm", f"{usr}/sbin/php-fpm"), *(("apache2", path) for path in apache if _ordinary(path, name))]
-    standing = []
+    collected = []
     for sapi, path in programs:
         try:
             facts = read_program(host, path)
@@ -52,7 +52,7 @@ def _one(host: Host, home: str, usr: str, config: str, service: str, remarks: li
         tail = "php-zts/modules" if facts.build.thread_safe else "php/modules"
         places = [f"{usr}/lib64/{tail}", f"{usr}/lib/{tail}"]
         directory = next((place for place in places if host.stat(place)), places[0])
-        standing.append(
+        collected.append(
             Installation(
                 branch,
                 sapi,
@@ -69,7 +69,7 @@ def _one(host: Host, home: str, usr: str, config: str, service: str, remarks: li
                 serves=sapi == "fpm",
             )
         )
-    return standing
+    return collected
 
 
 def _ordinary(path: str, name: str) -> bool:

@@ -41,8 +41,8 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
     remarks: list[Remark] = []
     places = PLACES if platform(system.family).packaged else (*PLACES, *SYSTEM_PLACES)
     paths = dict.fromkeys(host.resolve(path) or path for place in places for path in matching(host, place))
-    standing = (_one(host, path, system, remarks) for path in paths)
-    return [installation for installation in standing if installation], remarks
+    collected = (_one(host, path, system, remarks) for path in paths)
+    return [installation for installation in collected if installation], remarks
 
 
 def _one(host: Host, path: str, system: System, remarks: list[Remark]) -> Installation | None:

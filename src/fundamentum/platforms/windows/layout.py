@@ -29,7 +29,7 @@ BUILT_IN_DIR: Final = "C:\\php\\ext"
 
 def installations(host: Host, system: System) -> tuple[list[Installation], list[Remark]]:
     """Every PHP in the tree.  Source: content of PHP's archives for Windows."""
-    standing: list[Installation] = []
+    collected: list[Installation] = []
     remarks: list[Remark] = []
     folders = php_folders(host)
     noted = registry.read(host, [folder for folder, _ in folders])
@@ -39,10 +39,10 @@ def installations(host: Host, system: System) -> tuple[list[Installation], list[
         remarks.append(Remark("configuration", why))
     for folder, names in folders:
         try:
-            standing += _one(host, folder, names, noted, remarks)
+            collected += _one(host, folder, names, noted, remarks)
         except HostError as error:
             remarks.append(Remark("PHP", f"{error}: not judged", folder))
-    return standing, remarks
+    return collected, remarks
 
 
 def _one(host: Host, folder: str, names: list[str], noted: Registry, remarks: list[Remark]) -> Iterator[Installation]:

@@ -126,9 +126,9 @@ def _values(path: str, text: str) -> list[Value]:
             held = line[:-1]
             continue
         if line.startswith("["):
-            whole_key = line.strip("[]").lower()
-            beginning = next((root for root in _MACHINE if whole_key.startswith(root)), "")
-            below = whole_key.removeprefix(beginning)
+            section = line.strip("[]").lower()
+            beginning = next((root for root in _MACHINE if section.startswith(root)), "")
+            below = section.removeprefix(beginning)
             ours = below == _ENVIRONMENT or any(below == name or below.startswith(f"{name}\\") for name in _KEYS)
             key = below if beginning and ours and not line.startswith("[-") else ""
         elif key and (match := _VALUE.fullmatch(line)):

@@ -22,9 +22,13 @@ _NAMES: Final = {
     "sqlite": "sqlite",
 }
 _LEAST: Final = lazy_regex(
-    rf"\b(?:not supported|too old|found|installed|detected)\b.{{0,40}}?"
-    rf"\b{VERSION}(?: is)? (?:the minimum|(?:is )?required|needed|or )",
+    rf"\b(?:(?:not|longer) supported|unsupported|too old|outdated|found|installed|detected)\b.{{0,40}}?"
+    rf"(?:\b{VERSION}(?: is)? (?:the minimum|(?:is )?required|needed|or )|"
+    rf"\bup(?:grade|date)\b.{{0,20}}?\bto {VERSION})",
     re.I,
+)
+_TOO_OLD: Final = lazy_regex(
+    r"[\s,]*(?:is |was |and )*(?:no longer supported|not supported|unsupported|too old|outdated)\b", re.I
 )
 _SIZE: Final = lazy_regex(r"(\d+)\s*([KMG])?(?:i?B)?\b", re.I)
 
@@ -56,7 +60,9 @@ def read(line: Line) -> Iterator[Statement]:
         product = _NAMES[match[1].lower()]
         version = match[2]
         if version and (least := _LEAST.search(line.text, match.end())):
-            version = least[1]  # the one that is there is told first
+            version = least[1] or least[2]  # the one that is there is told first
+        elif version and _TOO_OLD.match(line.text, match.end()):
+            version = None
         versions.setdefault(product, f"{product} >= {version}" if version and version != "3" else product)
     if versions:
         yield Statement(("database", level), " | ".join(versions.values()), level=level)

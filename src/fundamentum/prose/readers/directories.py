@@ -1,5 +1,6 @@
 """Directories and files: *the directory var/cache is not writable*, *make /srv/plates writable*, *chmod 775 var*."""
 
+import posixpath
 import re
 from collections.abc import Iterator
 from typing import Final
@@ -40,6 +41,12 @@ _FILE: Final = lazy_regex(
     r"\A\W{0,4}([A-Za-z0-9_-]+\.(?:php|ini|json|ya?ml|xml|env|conf|inc))[\"'`]? (?:is|must|has|should|needs)\b"
 )
 """A file that is named without a directory."""
+_REFUSED: Final = lazy_regex(
+    r"\b(?:fopen|file_put_contents|copy|rename|mkdir|touch|open|move_uploaded_file|symlink|tempnam|error_log)"
+    r"\(((?:/[\w.@+-]{1,80}){2,20})[^()]{0,80}\).{0,120}\b(?:denied|read-only)",
+    re.I,
+)
+"""PHP's own message about a file that it could not write: the directory does not let it."""
 _ASKED_OF_ALL: Final = lazy_regex(r"\b(?:directories|folders)\b.*\bwrit|\bwrit.*\b(?:directories|folders)\b", re.I)
 """What stands above a list of directories."""
 
@@ -50,6 +57,9 @@ def read(line: Line) -> Iterator[Statement]:
     if opened := _MODE.search(line.text):
         for path in opened[1].split():
             yield Statement(("directories", level), "writable", path.removeprefix("./").rstrip("/.!;,)`"), level)
+        return
+    if refused := _REFUSED.search(line.text):
+        yield Statement(("directories", level), "writable", posixpath.dirname(refused[1]), level)
         return
     if not _WRITABLE.search(line.text):
         entry = _ENTRY.match(line.text) if line.listed and _ASKED_OF_ALL.search(line.heading) else None

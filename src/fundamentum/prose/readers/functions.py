@@ -17,6 +17,9 @@ _NAMED: Final = lazy_regex(
 )
 
 
+_MESSAGE: Final = lazy_regex(r"\W*(?:PHP )?(?:Warning|Notice|Deprecated):\s", re.I)
+"""PHP's own message about a call that was made: the function is there."""
+_DISABLED: Final = lazy_regex(r"\bdisabled\b|\bnot (?:available|allowed|there)\b", re.I)
 _SWITCHED_OFF: Final = lazy_regex(
     r"[\"'`“«]([a-z_][a-z0-9_]{2,60})[\"'`”»]\s+(?:is|has been|was) disabled (?:in|by|on)\b", re.I
 )
@@ -25,6 +28,8 @@ _SWITCHED_OFF: Final = lazy_regex(
 def read(line: Line) -> Iterator[Statement]:
     """Each function that a line asks for.  One that is undefined is the reader of extensions' business."""
     if re.search(r"undefined function", line.text, re.I) or re.search(r"\bdisable_functions\b", line.text):
+        return
+    if _MESSAGE.match(line.text) and not _DISABLED.search(line.text):
         return
     level = level_of(line)
     names = [match[1] for match in _CALLED.finditer(line.text)]

@@ -83,16 +83,16 @@ def probe(
     host: Host, products: Sequence[str], installed: Sequence[Installed] | None, running: Sequence[Process]
 ) -> tuple[DatabaseOptions, ...]:
     """What is set for each of these products that is installed."""
-    optionses: list[DatabaseOptions] = []
+    collected: list[DatabaseOptions] = []
     for product in products if not host.windows else ():
         version = _version(product, installed or ())
         if version is None:
             continue
         if product == "postgresql":
-            optionses += _clusters(host, version, running)
+            collected += _clusters(host, version, running)
         elif product in ("mariadb", "mysql"):
-            optionses.append(_server(host, product, version, running))  # type: ignore[arg-type]
-    return tuple(optionses)
+            collected.append(_server(host, product, version, running))  # type: ignore[arg-type]
+    return tuple(collected)
 
 
 def _version(product: str, installed: Sequence[Installed]) -> str | None:

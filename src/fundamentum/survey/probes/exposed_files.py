@@ -37,16 +37,16 @@ def probe(
     What everybody may write to is looked for in the whole application, the rest where visitors reach it: by
     ``visits``, what a site with a document root makes of an address, as far as its web server's rules are followed.
     """
-    exposeds: dict[tuple[str, Kind], Exposed] = {}
+    by_place: dict[tuple[str, Kind], Exposed] = {}
     wanted = list(dict.fromkeys(roots))
     for root in wanted:
         for kind, path in _signs(host, root, min(MAX_ENTRIES, MAX_ALL // len(wanted) + 1)):
             if kind != "world-writable" and _refused(host, path, root, visits):
                 continue
-            exposed = exposeds.get((root, kind))
+            exposed = by_place.get((root, kind))
             others = exposed.others + 1 if exposed else 0
-            exposeds[root, kind] = Exposed(kind, exposed.path if exposed else path, root, others)
-    return tuple(exposeds.values())
+            by_place[root, kind] = Exposed(kind, exposed.path if exposed else path, root, others)
+    return tuple(by_place.values())
 
 
 def _refused(host: Host, path: str, root: str, visits: Sequence[tuple[str, Callable[[str], Visit]]]) -> bool:

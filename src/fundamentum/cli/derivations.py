@@ -12,6 +12,7 @@ from typing import Final
 from fundamentum.cli.derivation import derived
 from fundamentum.derive.application import cache
 from fundamentum.derive.application.cache import Answer
+from fundamentum.derive.application.listing import Listing, application_in
 from fundamentum.derive.reading import workers
 from fundamentum.errors import FundamentumError
 
@@ -29,6 +30,9 @@ def derived_together(directories: Iterable[Path]) -> dict[Path, Answer]:
         return {}
     pool = ProcessPoolExecutor(count, multiprocessing.get_context("fork"), _begin)
     try:
+        # The largest first: what begins last is waited for by all.
+        by_size = sorted(zip(pool.map(_size, new), new, strict=True), reverse=True)
+        new = [directory for _, directory in by_size]
         return {directory: answer for directory, answer in zip(new, pool.map(_derived, new), strict=True) if answer}
     except BrokenProcessPool:
         return {}  # the system ended one, for want of memory: one after the other they may fit
@@ -40,6 +44,11 @@ def _begin() -> None:
     """Each process works alone on its application, and in silence."""
     workers.alone()
     sys.stderr = open(os.devnull, "w")  # noqa: SIM115 — as long as the process lives
+
+
+def _size(directory: Path) -> int:
+    """Bytes of the files that may hold PHP."""
+    return Listing(application_in(str(directory))).size
 
 
 def _derived(directory: Path) -> Answer | None:

@@ -3,14 +3,23 @@ headers of packages of other kinds.  Their formats are documented; a manifest th
 
 import itertools
 import re
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from pathlib import Path, PurePosixPath
 from typing import Any, Final
 
 import msgspec
 
-from fundamentum.catalog import branch_key, canonical, known_branches
-from fundamentum.derive.application.walk import BUNDLED
+from fundamentum.catalog import branch_key, known_branches
+from fundamentum.derive.beside.manifest_tables import (
+    MAX_NAMES,
+    MAX_TEXT,
+    extension_of,
+    list_of,
+    names_of,
+    table_of,
+    text_of,
+    under_vendor,
+)  # fmt: skip
 from fundamentum.derive.beside.package_headers import package_headers
 from fundamentum.derive.beside.platform_packages import Demand, demands
 from fundamentum.derive.php_source.quoted import extension_called
@@ -19,22 +28,10 @@ from fundamentum.model.needs_value import Level, NotUnderstood
 from fundamentum.untrusted.files import read_below
 
 MAX_SIZE: Final = 16 * 1024 * 1024
-MAX_NAMES: Final = 1000
-"""Names in one table of a manifest."""
 MAX_PACKAGES: Final = 5000
 MAX_REMARKS: Final = 50
 MAX_PLACES: Final = 1000
 """Places that are looked up in manifests."""
-MAX_TEXT: Final = 300
-"""Characters of a name, a version, a reason."""
-_LIBRARIES: Final = {  # lib-X speaks of the library that an extension of PHP brings
-    "curl": "curl", "gd": "gd", "gmp": "gmp", "icu": "intl", "imagemagick": "imagick", "libxml": "libxml",
-    "libxslt": "xsl", "librabbitmq": "amqp", "openssl": "openssl", "libsodium": "sodium", "sodium": "sodium",
-    "zip": "zip", "libzip": "zip", "zlib": "zlib", "mbstring": "mbstring", "fileinfo": "fileinfo", "ldap": "ldap",
-    "pq": "pgsql", "memcached": "memcached", "mysqlnd": "mysqlnd", "iconv": "iconv",
-}  # fmt: skip
-
-
 _STAND_IN: Final = re.compile(r"[\w.-]+/polyfill-(\w{2,30})")
 _CHECKED: Final = re.compile(rb"extension_loaded\('([\w-]{1,40})'\)\s{0,9}\|\|")
 _ITSELF: Final = "the application"
@@ -115,16 +112,16 @@ class _Reader:
             self._own(self._json(own), own)
         locked = self._json(lock) if lock in paths else {}
         installed = next((p for p in paths if p.endswith("composer/installed.json")), None)
-        if packages := _list(locked.get("packages")):
+        if packages := list_of(locked.get("packages")):
             self._libraries(packages, lock)
-            self._only_for_development(_names(_list(locked.get("packages-dev"))))
+            self._only_for_development(names_of(list_of(locked.get("packages-dev"))))
         if installed is not None:
             document = self._document(installed)
             listing = document.get("packages") if isinstance(document, Mapping) else document
-            aside = set(_list(document.get("dev-package-names"))) if isinstance(document, Mapping) else set()
+            aside = set(list_of(document.get("dev-package-names"))) if isinstance(document, Mapping) else set()
             self._only_for_development(str(name) for name in aside)
             entries = [
-                entry for entry in _list(listing) if isinstance(entry, Mapping) and entry.get("name") not in aside
+                entry for entry in list_of(listing) if isinstance(entry, Mapping) and entry.get("name") not in aside
             ]
             if not packages:
                 self._libraries(entries, installed)
@@ -162,23 +159,23 @@ class _Reader:
         return document if isinstance(document, Mapping) else {}
 
     def _own(self, document: Mapping[str, Any], path: str) -> None:
-        self.name = _text(document.get("name")).rpartition("/")[2]
-        self.version = _text(document.get("version"))
-        requires, where = _table(document.get("require")), self._place(path, '"require"')
+        self.name = text_of(document.get("name")).rpartition("/")[2]
+        self.version = text_of(document.get("version"))
+        requires, where = table_of(document.get("require")), self._place(path, '"require"')
         for name, text in requires.items():
             if name in ("php", "php-64bit"):
                 self.php, self.php_where = text, self._place(path, f'"{name}"')
                 self._accept(text, self.php_where)
-        if refused := _table(document.get("conflict")).get("php"):
+        if refused := table_of(document.get("conflict")).get("php"):
             self._refuse(refused, self._place(path, '"conflict"'))
         self._platform(requires, _ITSELF, path, where)
-        for table in (requires, _table(document.get("conflict"))):
+        for table in (requires, table_of(document.get("conflict"))):
             for name, text in table.items():
                 stated = {name: text}
                 place = self._place(path, f'"{name}"') if "-" in name else where
                 self.demands += demands(*((stated, {}) if table is requires else ({}, stated)), _ITSELF, place)
-        for name, why in _table(document.get("suggest")).items():
-            if extension := _extension(name):
+        for name, why in table_of(document.get("suggest")).items():
+            if extension := extension_of(name):
                 self.statements.append(Stated(extension, "recommended", _ITSELF, self._place(path, f'"{name}"'), why))
         self._provides(document, _ITSELF)
         self._stand_ins(requires)
@@ -188,14 +185,14 @@ class _Reader:
             if not isinstance(package, Mapping):
                 continue
             name = str(package.get("name") or "")[:MAX_TEXT]
-            requires = _table(package.get("require"))
+            requires = table_of(package.get("require"))
             place = self._place(path, f'"{name}"')
             self._platform(requires, name, path, place)
-            self.demands += demands(requires, _table(package.get("conflict")), name, place)
+            self.demands += demands(requires, table_of(package.get("conflict")), name, place)
             if php := requires.get("php"):
                 self._accept(php, f"{path} ({name})", library=True)
-            for suggested, why in _table(package.get("suggest")).items():
-                if extension := _extension(suggested):
+            for suggested, why in table_of(package.get("suggest")).items():
+                if extension := extension_of(suggested):
                     self.statements.append(Stated(extension, "recommended", name, path, why))
             self._provides(package, name)
             self._stand_ins((name,))
@@ -213,14 +210,14 @@ class _Reader:
 
     def _platform(self, requires: Mapping[str, str], by: str, path: str, where: str) -> None:
         for name in requires:
-            if extension := _extension(name):
+            if extension := extension_of(name):
                 place = self._place(path, f'"{name}"') if by == _ITSELF else where
                 self.statements.append(Stated(extension, "required", by, place))
 
     def _provides(self, document: Mapping[str, Any], by: str) -> None:
         for table in ("replace", "provide"):
-            for name in _table(document.get(table)):
-                if extension := _extension(name):
+            for name in table_of(document.get(table)):
+                if extension := extension_of(name):
                     self.provided[extension] = by
 
     def _stand_ins(self, libraries: Iterable[str]) -> None:
@@ -302,36 +299,3 @@ class _Reader:
             self.php, self.php_where = " ".join(text for text, _ in php), php[-1][1]
             for text, where in php:
                 self._accept(text, where)
-
-
-def under_vendor(path: str) -> bool:
-    """Whether a path leads through a directory for other people's libraries."""
-    return not BUNDLED.isdisjoint(path.lower().split("/"))
-
-
-def _extension(name: str) -> str:
-    kind, _, rest = name.lower().partition("-")
-    if kind == "ext" and rest:
-        return canonical(rest)
-    return _LIBRARIES.get(rest, "") if kind == "lib" else ""
-
-
-def _table(value: Any) -> dict[str, str]:
-    if not isinstance(value, Mapping):
-        return {}
-    pairs = ((str(name)[:MAX_TEXT], text) for name, text in value.items() if isinstance(text, str))
-    return dict(itertools.islice(pairs, MAX_NAMES))
-
-
-def _text(value: Any) -> str:
-    return str(value)[:MAX_TEXT] if isinstance(value, str | int | float) else ""
-
-
-def _list(value: Any) -> list[Any]:
-    return value if isinstance(value, list) else []
-
-
-def _names(packages: Iterable[Any]) -> Iterator[str]:
-    for package in packages:
-        if isinstance(package, Mapping):
-            yield str(package.get("name") or "")

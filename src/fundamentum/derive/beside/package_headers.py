@@ -5,6 +5,7 @@ The comment at the head of a plug-in (``Requires PHP: 7.4``), an ``info.xml`` wi
 older library archive; and lists of requirements in files of their own.
 """
 
+import itertools
 import re
 from collections.abc import Callable, Iterator
 from pathlib import Path
@@ -22,6 +23,8 @@ from fundamentum.untrusted.files import read_below
 from fundamentum.untrusted.xml import MAX_ELEMENTS
 
 MAX_SIZE: Final = 2 * 1024 * 1024
+MAX_STATED: Final = 500
+"""Statements of one list: no application has so many."""
 HEAD: Final = 8192
 """Bytes at the beginning of a file in which its header stands."""
 _FOLDERS: Final = ("", "appinfo")
@@ -65,7 +68,7 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
             elif (manifest := OF_JSON.fullmatch(name)) or requirement_files.NAMES.fullmatch(name):
                 data = read_below(root, path, MAX_SIZE)
                 read = requirement_files.of_manifest if manifest else requirement_files.requirements
-                for php, extension, level in read(data, path):
+                for php, extension, level in itertools.islice(read(data, path), MAX_STATED):
                     line = data.count(b"\n", 0, max(data.find((extension or "php").encode()), 0)) + 1
                     yield Header(f"{path}:{line}", php=php, extension=extension, level=level)
             elif name.endswith(".xml"):

@@ -56,7 +56,7 @@ def stated_surroundings(root: Path, base: str) -> Iterator[Entry]:
                 read.table(table if listing else requirement_files.required_in(table), "required", 0)
         except (OSError, ValueError, RecursionError, SyntaxError):
             continue
-        yield from read.entries[:MAX_STATED]
+        yield from read.entries
 
 
 class _Reader:
@@ -138,12 +138,13 @@ class _Reader:
             self._add("function", name.lower(), level, "")
 
     def _setting(self, name: str, wanted: object, level: Level) -> None:
-        text = {True: "on", False: "off"}.get(wanted, str(wanted)) if isinstance(wanted, bool) else str(wanted)
+        text = ("on" if wanted else "off") if isinstance(wanted, bool) else str(wanted)
         if wish := setting_wish(name, text.removeprefix(">=").strip(), 0):
             self._add("setting", name, level, wish.value)
 
     def _add(self, kind: Any, name: str, level: Level, value: str) -> None:
-        self.entries.append(Entry(kind, (name,), level, value, RULES[level], (self._place(name),)))
+        if len(self.entries) < MAX_STATED:
+            self.entries.append(Entry(kind, (name,), level, value, RULES[level], (self._place(name),)))
 
     def _place(self, word: str) -> Place:
         at = max(self.data.find(word.encode("utf-8", "replace")), 0)

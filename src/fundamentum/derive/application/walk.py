@@ -29,7 +29,7 @@ BUNDLED: Final = frozenset(
 )
 _OPTIONAL: Final = frozenset(
     "plugin plugins addon addons add-ons driver drivers adapter adapters backend backends extra extras ext "
-    "optional".split()
+    "optional experimental experiments".split()
 )
 _DIAGNOSING: Final = re.compile(r"diagnos|requirement|health|sanity|preflight|self-?_?(?:test|check)|system-?_?check")
 """Names of plug-ins that look at the server for the whole application."""

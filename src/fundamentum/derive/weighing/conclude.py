@@ -37,7 +37,7 @@ from fundamentum.derive.weighing.command_line import Scripts, for_the_command_li
 from fundamentum.derive.weighing.database_versions import versions_stated, with_versions
 from fundamentum.derive.weighing.evidence import Evidence, extensions_seen
 from fundamentum.derive.weighing.levels import entries
-from fundamentum.derive.weighing.machine import machine_needs
+from fundamentum.derive.weighing.machine import machine_needs, short_tags
 from fundamentum.derive.weighing.pages import pages_that_end
 from fundamentum.derive.weighing.surroundings import surroundings
 from fundamentum.derive.weighing.versions import php_of
@@ -87,7 +87,8 @@ def conclude(
     required = {name for entry in needed if entry.level == "required" for name in entry.names}
     by_file = list(stated_surroundings(Path(tree.root), tree.base))
     said.others = [*(entry for entry in by_file if entry.kind == "database"), *said.others]
-    own = list(wished(tree, evidence, parsing.each, is_script))
+    tags = list(short_tags(parsing.each, scan.files))
+    own = [*tags, *(e for e in wished(tree, evidence, parsing.each, is_script) if not tags or e.names != tags[0].names)]
     named = {(entry.kind, entry.names) for entry in own}
     listed = [e for e in by_file if e.kind != "database" and (e.kind, e.names) not in named]
     around = list(surroundings(needed, left_out, [*own, *listed]))

@@ -1,4 +1,4 @@
-"""What an application's own files need of the machine that it runs on."""
+"""What an application's own files need of the machine that it runs on, and of how PHP reads them."""
 
 from collections.abc import Iterator, Sequence
 from typing import Final
@@ -6,9 +6,12 @@ from typing import Final
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements.host_wishes import host_wishes
+from fundamentum.derive.statements.short_tags import short_tag
 from fundamentum.model.needs_value import Level
 
 MAX_PLACES: Final = 5
+MANY: Final = 10
+"""Files with short tags from which on they are no oversight, however many others there are."""
 _WHY: Final = {"mail": "the program hands mail to PHP", "locales": "the program goes no further without it"}
 
 
@@ -26,3 +29,13 @@ def machine_needs(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:
     for fact, named in values.items():
         level: Level = "required" if fact in stopping else "recommended"
         yield Entry("host", (fact,), level, ", ".join(named), _WHY[fact], tuple(places[fact][:MAX_PLACES]))
+
+
+def short_tags(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:
+    """That PHP takes ``<?`` for the beginning of code, where more than a few files rest on that."""
+    own = [file for file in files if file.part == "own"]
+    places = [Place(file.path, line, "<?") for file, line in each(short_tag, own, None) if line]
+    if places:
+        level: Level = "required" if len(places) >= min(MANY, len(own) / 4) else "recommended"
+        rule = "code stands between short tags, and is given out as text otherwise"
+        yield Entry("setting", ("short_open_tag",), level, "on", rule, tuple(places[:MAX_PLACES]), len(places))

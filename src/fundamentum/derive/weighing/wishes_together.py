@@ -149,6 +149,8 @@ def _named(tree: Tree, path: str, wish: Wish) -> str:
         name = _from_root(path, wish.name)
     else:
         name = wish.name[1:] if wish.name.startswith("/") else "/".join(filter(None, (tree.base, wish.name)))
+    if not name:
+        return ""
     if not has_directory(tree.root, name):
         # Where it is left out of what is handed out, whatever is kept there alone tells that it has to be made.
         unsure = wish.how.startswith(_WRITING) and not (wish.how in _KEEPING and wish.name.startswith((".", "/")))
@@ -164,10 +166,13 @@ def _holds_code(tree: Tree, directory: str) -> bool:
 
 
 def _from_root(path: str, written: str) -> str:
+    """From the application's root on; empty for what lies outside of it."""
     parts: list[str] = []
     for part in (*PurePosixPath(path).parent.parts, *PurePosixPath(written).parts):
+        if part == ".." and not parts:
+            return ""  # beside the application, which is none of its directories
         if part == "..":
-            del parts[-1:]
+            parts.pop()
         elif part != ".":
             parts.append(part)
     return "/".join(parts) or "."

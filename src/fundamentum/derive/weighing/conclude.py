@@ -2,10 +2,9 @@
 
 import functools
 import re
-from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from contextlib import suppress
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 from typing import Final
 
 from fundamentum.catalog.symbols import EVERYWHERE
@@ -13,36 +12,27 @@ from fundamentum.derive.application.libraries import LibraryNames
 from fundamentum.derive.application.missing_parts import without_libraries
 from fundamentum.derive.application.tree import Tree
 from fundamentum.derive.beside.configuration_samples import chosen_drivers, offered_databases
-from fundamentum.derive.beside.container_services import container_services
-from fundamentum.derive.beside.documents import beside_documents, documents, with_documents
+from fundamentum.derive.beside.documents import documents, with_documents
 from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import branch_of_container, packaged_with
-from fundamentum.derive.beside.platform_packages import with_demands
-from fundamentum.derive.beside.schedules_in_source import scheduled_in_source
 from fundamentum.derive.beside.sql_schemas import written_for
-from fundamentum.derive.beside.stated_surroundings import stated_surroundings
-from fundamentum.derive.beside.web_modules import web_modules
 from fundamentum.derive.families import DATABASES, TOOLS
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
-from fundamentum.derive.result import Derived, Entry, Place
+from fundamentum.derive.result import Derived, Entry
 from fundamentum.derive.statements.callers import Callers, Reached
 from fundamentum.derive.statements.ending_functions import with_endings
 from fundamentum.derive.statements.statements import statements
 from fundamentum.derive.trying.attempts import tried
 from fundamentum.derive.trying.shell_scripts import asked_in_scripts
 from fundamentum.derive.weighing.advised_php import advised_by_itself, advised_php
-from fundamentum.derive.weighing.beneath_stated import stated_beneath
+from fundamentum.derive.weighing.around import around_php
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
-from fundamentum.derive.weighing.database_versions import versions_stated, with_versions
 from fundamentum.derive.weighing.evidence import Evidence, extensions_seen
 from fundamentum.derive.weighing.levels import entries
-from fundamentum.derive.weighing.machine import machine_needs, short_tags
 from fundamentum.derive.weighing.pages import pages_that_end
-from fundamentum.derive.weighing.surroundings import surroundings
 from fundamentum.derive.weighing.versions import php_of
 from fundamentum.derive.weighing.weigh import judge
-from fundamentum.derive.weighing.wishes_together import wished
 from fundamentum.model.constraints import EVERYTHING
 from fundamentum.untrusted.budget import Budget, Spent
 
@@ -84,30 +74,11 @@ def conclude(
     said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
-    required = {name for entry in needed if entry.level == "required" for name in entry.names}
-    by_file = list(stated_surroundings(Path(tree.root), tree.base))
-    said.others = [*(entry for entry in by_file if entry.kind == "database"), *said.others]
-    tags = list(short_tags(parsing.each, scan.files))
-    own = [*tags, *(e for e in wished(tree, evidence, parsing.each, is_script) if not tags or e.names != tags[0].names)]
-    named = {(entry.kind, entry.names) for entry in own}
-    listed = [e for e in by_file if e.kind != "database" and (e.kind, e.names) not in named]
-    around = list(surroundings(needed, left_out, [*own, *listed]))
-    asked_modules = {entry.names for entry in around if entry.kind == "web_module"}
-    others = [
-        *with_demands(needed, [*manifest.demands, *stated_beneath(evidence, required)]),
-        *_loaders(evidence),
-        *around,
-        *machine_needs(parsing.each, scan.files),
-        *(entry for entry in web_modules(tree.root, tree.others) if entry.names not in asked_modules),
-    ]
-    scripts = {file.path for file in scan.files if file.part != "bundled"}
-    said.others += [*scheduled_in_source(parsing.each, scan.files), *container_services(tree.root, tree.base)]
-    around_it = beside_documents(others, said, scripts)
-    versions = versions_stated(parsing.each, scan.files, said.others)
+    around = around_php(tree, evidence, parsing.each, scan.files, is_script, said, needed, left_out)
     advised = advised_php(
         php, [*advised_by_itself(stated), *said.preferred, *branch_of_container(tree.root, tree.base)]
     )
-    needs = [*([php] if php else []), *advised, *with_versions(around_it, versions)]
+    needs = [*([php] if php else []), *advised, *around]
     remarks += _broken(evidence)
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
     return Derived(
@@ -182,19 +153,6 @@ def _called(evidence: Evidence, libraries: LibraryNames) -> frozenset[str]:
                 for name in scanned.words & names.keys():
                     called |= names[name]
     return frozenset(called)
-
-
-def _loaders(evidence: Evidence) -> Iterable[Entry]:
-    loaders: dict[str, list[str]] = defaultdict(list)
-    for path, facts in evidence.facts.items():
-        if facts.loader:
-            loaders[facts.loader].append(path)
-    for name, paths in sorted(loaders.items()):
-        needed = [path for path in paths if evidence.files[path].part == "own"]
-        rule = "one encoded file asks for it" if len(paths) == 1 else f"{len(paths)} encoded files ask for it"
-        rule += "" if needed else ", in a part that is chosen"
-        places = tuple(Place(path, 1, "an encoded file") for path in sorted(needed or paths)[:12])
-        yield Entry("loader", (name,), "required" if needed else "recommended", "", rule, places, len(paths))
 
 
 _NO_NAMES: Final = frozenset("src htdocs www public html share php lib current web webroot upload".split())

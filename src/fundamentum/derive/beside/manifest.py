@@ -33,7 +33,7 @@ MAX_REMARKS: Final = 50
 MAX_PLACES: Final = 1000
 """Places that are looked up in manifests."""
 _STAND_IN: Final = re.compile(r"[\w.-]+/polyfill-(\w{2,30})")
-_CHECKED: Final = re.compile(rb"extension_loaded\('([\w-]{1,40})'\)\s{0,9}\|\|")
+_CHECKED: Final = re.compile(rb"extension_loaded\('([\w-]{1,40})'\)[^|;\n]{0,20}\|\|")
 _ITSELF: Final = "the application"
 
 

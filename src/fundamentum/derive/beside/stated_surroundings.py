@@ -25,7 +25,7 @@ MAX_SIZE: Final = 1024 * 1024
 MAX_DEPTH: Final = 5
 MAX_STATED: Final = 200
 """Needs of one file: more are in no list of requirements."""
-RULES: Final[dict[Level, str]] = {"required": "the manifest requires it", "recommended": "the manifest suggests it"}
+_RULES: Final[dict[Level, str]] = {"required": "the manifest requires it", "recommended": "the manifest suggests it"}
 _SAME: Final = {"postgres": "postgresql", "pgsql": "postgresql", "sqlite3": "sqlite", "mysqli": "mysql"}
 _DATABASES: Final = re.compile(
     r"(?:supported[-_ ]?)?(?:databases?|dbs?|dbms)(?:[-_ ]?(?:servers?|vendors?))?|vendor", re.I
@@ -144,7 +144,7 @@ class _Reader:
 
     def _add(self, kind: Any, name: str, level: Level, value: str) -> None:
         if len(self.entries) < MAX_STATED:
-            self.entries.append(Entry(kind, (name,), level, value, RULES[level], (self._place(name),)))
+            self.entries.append(Entry(kind, (name,), level, value, _RULES[level], (self._place(name),)))
 
     def _place(self, word: str) -> Place:
         at = max(self.data.find(word.encode("utf-8", "replace")), 0)

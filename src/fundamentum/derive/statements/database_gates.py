@@ -17,7 +17,6 @@ from fundamentum.derive.php_source.nodes import (
     called,
     field,
     function_around,
-    inside,
     line,
     string,
     text,
@@ -25,7 +24,7 @@ from fundamentum.derive.php_source.nodes import (
     walked,
 )
 from fundamentum.derive.php_source.source import Source
-from fundamentum.derive.statements.outcomes import ends, reported
+from fundamentum.derive.statements.outcomes import refuses
 from fundamentum.derive.statements.where_missing import turned, where_missing
 
 _ASKS: Final = re.compile(
@@ -91,7 +90,7 @@ def _gates(source: Source, data: bytes) -> Iterator[Gate]:
             continue
         too_old = comparison.sign in _TOO_OLD
         branch = where_missing(comparison.node, turned(comparison.node) is not too_old)
-        if branch is not None and _refuses(branch):
+        if branch is not None and refuses(branch):
             for product, version in _least(comparison, branch, data):
                 yield product, version, line(comparison.node)
 
@@ -116,11 +115,6 @@ def _compared(root: Node) -> Iterator[_Compared]:
                 yield _Compared(node, left, sign, right)
             if left is not None and right is not None and sign in _TURNED and _numbered(left):
                 yield _Compared(node, right, _TURNED[sign], left)
-
-
-def _refuses(branch: Node) -> bool:
-    """Whether the program goes no further, or reports an error."""
-    return any(ends(node) or reported(node, True) in ("reports", "stops") for node in inside(branch))
 
 
 def _least(comparison: _Compared, branch: Node, data: bytes) -> Iterator[tuple[str, str]]:

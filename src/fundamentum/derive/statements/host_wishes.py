@@ -8,9 +8,9 @@ import re
 from collections.abc import Iterator
 from typing import Final
 
-from fundamentum.derive.php_source.nodes import Patience, arguments, around, called, inside, line, string, walked
+from fundamentum.derive.php_source.nodes import Patience, arguments, around, called, line, string, walked
 from fundamentum.derive.php_source.source import Source
-from fundamentum.derive.statements.outcomes import ends, reported
+from fundamentum.derive.statements.outcomes import refuses
 from fundamentum.derive.statements.where_missing import turned, where_missing
 
 _CALLS: Final = re.compile(rb"\b(?:setlocale|mail)\s{0,9}\(", re.I)
@@ -39,10 +39,9 @@ def _wishes(source: Source, data: bytes) -> Iterator[Wished]:
             yield "mail", "set", line(call), False
         elif name == "setlocale":
             branch = where_missing(call, turned(call))
-            refuses = branch is not None and any(
-                ends(node) or reported(node, True) in ("reports", "stops") for node in inside(branch)
-            )
+            if branch is None or not refuses(branch):
+                continue
             # Of several names the first that is there is taken, and they are names of the same one.
             names = (string(part) for given in arguments(call)[1:] for part in walked(given))
-            if refuses and (locale := next((name for name in names if name and _LOCALE.fullmatch(name)), None)):
+            if locale := next((name for name in names if name and _LOCALE.fullmatch(name)), None):
                 yield "locales", locale, line(call), True

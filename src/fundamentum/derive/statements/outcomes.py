@@ -182,3 +182,8 @@ def reported(node: Node, extension: bool) -> Outcome:
     if said and (_NEEDS.search(said) or (extension and MISSING.search(said))):
         return "warns" if WARNING.search(said) else "reports"
     return ""
+
+
+def refuses(branch: Node) -> bool:
+    """Whether the program goes no further in a branch, or reports an error there."""
+    return any(ends(node) or reported(node, True) in ("reports", "stops") for node in inside(branch))

@@ -32,6 +32,8 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     assert "any_of" not in tree or any_of == tree["any_of"]
     others = [" ".join((e.kind, *e.names, e.value)).strip() for e in derived.entries if e.kind in OTHERS]
     assert "others" not in tree or others == tree["others"]
+    beside = [f"{e.kind} {' '.join(e.names)}" for e in derived.entries if e.kind in ("loader", "service")]
+    assert "beside" not in tree or beside == tree["beside"]
     beneath = [
         f"{e.names[0]} {e.level} {e.value}".strip()
         for e in derived.entries

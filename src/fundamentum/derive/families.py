@@ -74,21 +74,35 @@ LIMITS: Final = frozenset(
     "max_file_uploads pcre.backtrack_limit pcre.recursion_limit default_socket_timeout".split()
 )
 """Directives of which more is better, so that a value which is set or compared is the least that is wanted."""
+COMPARED: Final = frozenset(
+    "session.gc_maxlifetime opcache.memory_consumption opcache.interned_strings_buffer opcache.max_accelerated_files "
+    "opcache.jit_buffer_size apc.shm_size realpath_cache_size realpath_cache_ttl max_input_nesting_level".split()
+)
+"""The same, but only where a value is compared: a program that sets one has it, or sets what nothing depends on."""
 
 ZONE: Final = "date.timezone"
 SWITCHES: Final[Mapping[str, bool]] = {
     **dict.fromkeys(
-        "allow_url_fopen file_uploads opcache.enable opcache.save_comments session.use_cookies "
-        "session.use_only_cookies short_open_tag date.timezone".split(),
+        "allow_url_fopen file_uploads opcache.enable opcache.save_comments session.use_cookies apc.enabled "
+        "session.use_only_cookies short_open_tag date.timezone phar.readonly".split(),
         True,
     ),
     **dict.fromkeys(
         "allow_url_include implicit_flush mbstring.encoding_translation output_buffering register_argc_argv "
-        "session.auto_start session.use_trans_sid zlib.output_compression".split(),
+        "session.auto_start session.use_trans_sid zlib.output_compression mbstring.func_overload "
+        "session.use_strict_mode session.cookie_httponly session.cookie_secure".split(),
         False,
     ),
 }
 """Those on which a program can depend, as they are where nobody sets them; others concern what is shown or logged."""
+TEXTS: Final[Mapping[str, tuple[str, str, str]]] = {
+    "open_basedir": ("", "/elsewhere", "unset"),
+    "session.save_handler": ("files", "elsewhere", "= files"),
+    "session.save_path": ("/var/lib/php/sessions", "", "set"),
+    "default_charset": ("UTF-8", "ISO-8859-1", "= UTF-8"),
+    "sendmail_path": ("/usr/sbin/sendmail -t -i", "", "set"),
+}
+"""Directives that hold a text: as usual, otherwise, and the condition that a program has which stops then."""
 
 SWITCHED_OFF: Final = frozenset(
     "exec shell_exec system passthru popen proc_open proc_get_status proc_terminate mail putenv set_time_limit "

@@ -57,6 +57,7 @@ _DRIVERS: Final = {
 }  # fmt: skip
 _STORES: Final = {"rediss": "redis", "apc": "apcu", **{name: name for name in ("redis", "memcached", "apcu", "amqp")}}
 CHOSEN: Final = "a sample of its configuration chooses it"
+OFFERED: Final = "samples of its configuration offer these: any one will do"
 _COMMENTS: Final = ("#", ";", "//", "*", "/*")
 
 
@@ -87,8 +88,7 @@ def chosen_drivers(root: str, base: str, named: frozenset[str]) -> Iterator[Entr
             yield Entry("extension", (extension,), "recommended", "", CHOSEN, (place,))
     if len(databases) > 1 and named.isdisjoint(DATABASES):
         level: Level = "required" if "pdo" in named else "recommended"
-        why = "samples of its configuration offer these: any one will do"
-        yield Entry("extension", tuple(databases), level, "", why, tuple(databases.values()))
+        yield Entry("extension", tuple(databases), level, "", OFFERED, tuple(databases.values()))
         return
     yield from (Entry("extension", (name,), "recommended", "", CHOSEN, (place,)) for name, place in databases.items())
 

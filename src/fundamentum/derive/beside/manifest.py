@@ -168,6 +168,7 @@ class _Reader:
                 self._accept(text, self.php_where)
         if refused := table_of(document.get("conflict")).get("php"):
             self._refuse(refused, self._place(path, '"conflict"'))
+            self.php = self.php and f"{self.php}, in conflict with {refused[:MAX_TEXT]}"
         self._platform(requires, _ITSELF, path, where)
         for table in (requires, table_of(document.get("conflict"))):
             for name, text in table.items():
@@ -228,12 +229,12 @@ class _Reader:
                 self.stand_ins.setdefault(extension, library[:MAX_TEXT])
 
     def _refuse(self, text: str, where: str) -> None:
-        """Versions that the application itself says it does not run on; what is refused in between is left out."""
+        """Versions that the application itself says it does not run on: what is below them and above them is left."""
         try:
             for interval in intervals(text):
-                if interval.high == EVERYTHING.high:
-                    below = EVERYTHING._replace(high=interval.low, closed=interval.above)
-                    self.accepted = common(self.accepted, (below,)) or self.accepted
+                below = EVERYTHING._replace(high=interval.low, closed=interval.above)
+                above = EVERYTHING._replace(low=interval.high, above=interval.closed)
+                self.accepted = common(self.accepted, (below, above)) or self.accepted
         except NotUnderstood as error:
             self._remark(f"{where}: {error}")
 

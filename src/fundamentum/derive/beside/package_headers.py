@@ -1,8 +1,8 @@
 """What packages of other kinds than the package manager's say in a form that programs read.
 
 The comment at the head of a plug-in (``Requires PHP: 7.4``), an ``info.xml`` with ``<php min-version="8.1"/>``, an
-``info.yml`` with ``php: 8.1``, a ``plugin.json`` with ``"requires": {"php": ...}``, and the ``package.xml`` of the
-older library archive; and lists of requirements in files of their own.
+``info.yml`` with ``php: 8.1``, a ``plugin.json`` or ``plugin.yml`` with ``"requires": {"php": ...}``, and the
+``package.xml`` of the older library archive; and lists of requirements in files of their own.
 """
 
 import itertools
@@ -29,7 +29,9 @@ HEAD: Final = 8192
 """Bytes at the beginning of a file in which its header stands."""
 _FOLDERS: Final = ("", "appinfo")
 OF_XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
-OF_JSON: Final = re.compile(r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.json")
+OF_MANIFEST: Final = re.compile(
+    r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.(?:json|ya?ml|toml|neon)"
+)
 _STATES: Final = re.compile(rb"<php_?minimum>|<php\s[^>]{0,80}min", re.I)
 """In the head of a document that is called after its package."""
 _INFO: Final = re.compile(r"[\w-]+\.info(?:\.ya?ml)?")
@@ -65,7 +67,7 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
         try:
             if OF_XML.fullmatch(name):
                 yield from _of_xml(read_below(root, path, MAX_SIZE + 1), path)
-            elif (manifest := OF_JSON.fullmatch(name)) or requirement_files.NAMES.fullmatch(name):
+            elif (manifest := OF_MANIFEST.fullmatch(name)) or requirement_files.NAMES.fullmatch(name):
                 data = read_below(root, path, MAX_SIZE)
                 read = requirement_files.of_manifest if manifest else requirement_files.requirements
                 for php, extension, level in itertools.islice(read(data, path), MAX_STATED):

@@ -65,7 +65,7 @@ def requirements(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
 
 
 def of_manifest(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
-    """The same of a manifest in JSON, which is about other things too: ``{"requires": {"php": "8.1"}}``"""
+    """The same of a manifest, which is about other things too: ``{"requires": {"php": "8.1"}}``"""
     document = table_in(data, path)
     for value in required_in(document).values():
         yield from _of_table(value, "required", 1)

@@ -12,7 +12,7 @@ from typing import Any, Final
 
 from fundamentum.catalog.symbols import providers, span_in_php
 from fundamentum.derive.beside import requirement_files
-from fundamentum.derive.beside.package_headers import OF_JSON, OF_XML, files_of_headers, is_required, lenient_xml
+from fundamentum.derive.beside.package_headers import OF_MANIFEST, OF_XML, files_of_headers, is_required, lenient_xml
 from fundamentum.derive.beside.settings_files import setting_wish
 from fundamentum.derive.result import Entry, Place
 from fundamentum.kinds.databases.way import PRODUCTS
@@ -44,7 +44,7 @@ def stated_surroundings(root: Path, base: str) -> Iterator[Entry]:
     """One entry for each statement, in the order of the files; a file that cannot be used is remarked elsewhere."""
     for path, name in files_of_headers(root, base):
         listing = requirement_files.NAMES.fullmatch(name) is not None
-        if not (listing or OF_XML.fullmatch(name) or OF_JSON.fullmatch(name)):
+        if not (listing or OF_XML.fullmatch(name) or OF_MANIFEST.fullmatch(name)):
             continue
         try:
             data = read_below(root, path, MAX_SIZE)

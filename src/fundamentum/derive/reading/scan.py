@@ -14,7 +14,7 @@ import msgspec
 
 from fundamentum.derive.application.libraries import LibraryNames
 from fundamentum.derive.application.tree import SourceFile
-from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
+from fundamentum.derive.families import COMPARED, LIMITS, SWITCHES, TEXTS
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.name_beginnings import begun_in
 from fundamentum.derive.php_source.quoted import (
@@ -61,7 +61,7 @@ _WISH_WORDS: Final = frozenset(word.encode() for word in COMMANDS | DIRECTORIES.
 _PROGRAMS: Final = (b"'/usr/", b'"/usr/', b"'/bin/", b'"/bin/', b"'/sbin/", b'"/sbin/')
 _OF_VERSIONS: Final = (b"php_version", b"phpversion", b"php_major_version", b"version_compare")
 _LIMIT_NAMES: Final = tuple(
-    name.encode() for name in (*LIMITS, *sorted(SWITCHES), ZONE, "session.save_handler", "disable_functions")
+    name.encode() for name in (*LIMITS, *sorted({*COMPARED, *SWITCHES, *TEXTS, "disable_functions"}))
 )
 MAX_REMARKS: Final = 50
 LARGE: Final = 60_000

@@ -153,11 +153,15 @@ class Checks:
         return "throws" if _THROW.search(written) else "asked"
 
 
+_UNHEARD_OF: Final = re.compile(r"[a-z]\w{2,30}|[A-Za-z]\w{1,30}(?: \w{1,20})? [Ll]oader")
+"""An extension that neither PHP nor a distribution has, and one that reads encoded files."""
+
+
 def asked_for(kind: str, value: str) -> tuple[str, ...]:
     """The extensions that a check asks for by a name: their own, or that of something that they provide."""
     if kind == "extension":
         name = canonical(value)
-        return (name,) if name in known_extensions() else ()
+        return (name,) if name in known_extensions() or _UNHEARD_OF.fullmatch(value) else ()
     if kind == "driver":
         return (f"pdo_{value}",) if f"pdo_{value}" in known_extensions() else ()
     if kind == "function" and (host := stands_for(value)):

@@ -92,6 +92,16 @@ def stands_beside(part: Part, *, chosen: bool = False) -> bool:
     return False
 
 
+def together_with_another(part: Part) -> bool:
+    """Whether something else has to hold beside it: ``extension_loaded('xcache') && $size < 8``"""
+    above = part.above
+    while above is not None and not above.type.endswith("_statement"):
+        if above.type == "binary_expression" and above.sign in ("&&", "and") and not _is_statement(above):
+            return True
+        above = above.above
+    return False
+
+
 _CONFIGURED: Final = re.compile(
     r"conf(?:ig\w*)?\b|setting|options?\b|pref(?:erence)?s?\b|feature|\b(?:use_?[A-Z]|USE_)|enabled?\b|\bENABLE_|"
     r"\b(?:is|get)[A-Z]\w*Enabled\b"

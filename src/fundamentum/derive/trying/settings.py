@@ -5,10 +5,11 @@ from collections.abc import Callable, Iterator
 from typing import Final
 
 from fundamentum.catalog.quantity import quantity
-from fundamentum.derive.families import LIMITS, SWITCHES, ZONE
+from fundamentum.derive.families import COMPARED, LIMITS, SWITCHES, TEXTS, ZONE
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.php_source.nodes import names_around
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
+from fundamentum.derive.trying.coming import Comes
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.runs import ENOUGH, Run
 from fundamentum.derive.trying.said_at import need_not_be
@@ -28,10 +29,14 @@ def wishes(trial: Trial, *, top: bool) -> Iterator[tuple[str, Wish]]:
     """
     for name, places in list(trial.base.world.asked.items()) if trial.base.end != ENOUGH else ():
         directive = name.removeprefix(DIRECTIVE)
-        if directive in LIMITS and directive != name:
+        if directive == name:
+            continue
+        if directive in LIMITS or directive in COMPARED:
             yield from _limit(trial, name, directive)
-        elif directive in SWITCHES and directive != name:
+        elif directive in SWITCHES:
             yield from _switch(trial, name, directive, places[0], top)
+        elif directive in TEXTS:
+            yield from _text(trial, name, directive, places[0], top)
 
 
 def _limit(trial: Trial, name: str, directive: str) -> Iterator[tuple[str, Wish]]:
@@ -127,9 +132,22 @@ def _switch(trial: Trial, name: str, directive: str, asked: Asked, top: bool) ->
     comes, wanted = trial.compared(other, (name,)), usual
     if not comes.outcome:
         comes, wanted = trial.compared(trial.base, (name,), other), not usual
-    if comes.outcome and not comes.doubt and (directive != ZONE or wanted):
-        stops = comes.outcome in _DEMANDS and not asked.doubt
+    if directive != ZONE or wanted:
         value = "zone" if directive == ZONE else "on" if wanted else "off"
+        yield from _otherwise_than(value, comes, directive, asked, top)
+
+
+def _text(trial: Trial, name: str, directive: str, asked: Asked, top: bool) -> Iterator[tuple[str, Wish]]:
+    """Whether a text has to be as usual."""
+    _, otherwise, wanted = TEXTS[directive]
+    other = trial.run(World(version=trial.version, settings={directive: otherwise}))
+    yield from _otherwise_than(wanted, trial.compared(other, (name,)), directive, asked, top)
+
+
+def _otherwise_than(value: str, comes: Comes, directive: str, asked: Asked, top: bool) -> Iterator[tuple[str, Wish]]:
+    """The wish for a value, if anything comes of it where it is otherwise."""
+    if comes.outcome and not comes.doubt:
+        stops = comes.outcome in _DEMANDS and not asked.doubt
         around = " ".join(names_around(asked.part.node))
         if top and comes.outcome == "stops":
             around = OF_REQUIREMENTS  # whoever asks: without it the page does not run

@@ -15,7 +15,13 @@ from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes
 from fundamentum.derive.trying.directories import is_directory
 from fundamentum.derive.trying.least_versions import beneath
 from fundamentum.derive.trying.parts import Part
-from fundamentum.derive.trying.said_at import by_choice, need_not_be, on_command_line, stands_beside
+from fundamentum.derive.trying.said_at import (
+    by_choice,
+    need_not_be,
+    on_command_line,
+    stands_beside,
+    together_with_another,
+)
 from fundamentum.derive.trying.settings import wishes
 from fundamentum.derive.trying.trials import OUTRIGHT, Told, Trial
 from fundamentum.derive.trying.worlds import Asked
@@ -72,6 +78,8 @@ class TrialResults:
             return
         if told.names[0] in TOOLS and told.comes.outcome in ("stops", "reports") and not told.comes.doubt:
             part = told.asked.part
+            if together_with_another(part):
+                return  # it may be there, as long as the rest does not hold
             around = OF_REQUIREMENTS if top and told.comes.outcome == "stops" else _around(told.asked)
             self.take_wish(where.file.path, Wish("absent", told.names[0], "", part.line, part.text[:60], True, around))
             return

@@ -47,7 +47,7 @@ def around_php(
     asked_modules = {entry.names for entry in around if entry.kind == "web_module"}
     needs = [
         *with_demands(needed, [*evidence.manifest.demands, *stated_beneath(evidence, required)]),
-        *_loaders(evidence),
+        *_loaders(evidence, {entry.names[0].lower() for entry in needed if entry.kind == "loader"}),
         *around,
         *machine_needs(each, files),
         *(entry for entry in web_modules(tree.root, tree.others) if entry.names not in asked_modules),
@@ -70,10 +70,11 @@ def _first_of_each(entries: Iterable[Entry]) -> list[Entry]:
     return list(first.values())
 
 
-def _loaders(evidence: Evidence) -> Iterable[Entry]:
+def _loaders(evidence: Evidence, asked: set[str]) -> Iterable[Entry]:
+    """The loaders that encoded files name, but those that the program itself has ``asked`` for."""
     loaders: dict[str, list[str]] = defaultdict(list)
     for path, facts in evidence.facts.items():
-        if facts.loader:
+        if facts.loader and facts.loader.lower() not in asked:
             loaders[facts.loader].append(path)
     for name, paths in sorted(loaders.items()):
         needed = [path for path in paths if evidence.files[path].part == "own"]

@@ -6,7 +6,7 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.catalog import branch_key, canonical, extension_gone
-from fundamentum.catalog.symbols import EVERYWHERE, only_on_windows
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, only_on_windows
 from fundamentum.catalog.words import said
 from fundamentum.derive.families import FAMILIES, LIVE_ON
 from fundamentum.derive.result import Entry, Place
@@ -22,6 +22,8 @@ _IMPLIED: Final = {
     "pdo": tuple(name for name in FAMILIES["databases"] if name.startswith("pdo_")),
 }
 """Always there where one of the others is: naming it would add nothing."""
+LOADER: Final = " loader"
+"""Ends what an extension is called that reads encoded files."""
 
 
 def entries(evidence: Evidence, verdicts: Sequence[Verdict], lowest: str) -> tuple[list[Entry], list[Entry]]:
@@ -51,7 +53,8 @@ def entries(evidence: Evidence, verdicts: Sequence[Verdict], lowest: str) -> tup
 def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
     """The extensions without all of which the program stops or refuses; taken out of those that stand alone."""
     for verdict in list(by_name.values()):
-        there = (name for name in verdict.among if name in by_name)
+        there = [name for name in verdict.among if name in by_name]
+        there = [name for name in there if name in known_extensions()] or there
         names = tuple(name for name in there if name in LIVE_ON or not extension_gone(name, "99.0"))
         needed = [name for name in names if by_name[name].plain and not by_name[name].chosen]
         if len(needed) > 1 and set(needed) <= set(FAMILIES["databases"]):
@@ -65,8 +68,15 @@ def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
             who = "the program stops" if verdict.level == "required" else "a part of the program refuses"
             rule = f"{who} where all of these are missing"
             yield _entry(names, verdict.level or "recommended", rule, [by_name.pop(name) for name in names])
-        elif verdict.among and verdict.extension not in names and extension_gone(verdict.extension, "99.0"):
+            for name in filter(_of_no_use, verdict.among):
+                by_name.pop(name, None)
+        elif verdict.among and verdict.extension not in names and _of_no_use(verdict.extension):
             by_name.pop(verdict.extension, None)
+
+
+def _of_no_use(extension: str) -> bool:
+    """Whether no PHP to come has it, or none that is known."""
+    return bool(extension_gone(extension, "99.0")) or extension not in known_extensions()
 
 
 def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:
@@ -76,7 +86,8 @@ def _by_their_names(needed: Iterable[Entry]) -> Iterator[Entry]:
         names = tuple(dict.fromkeys(canonical(said("extensions").get(name, name)) for name in entry.names))
         if names not in seen:
             seen.add(names)
-            yield replace(entry, names=names)
+            loader = len(names) == 1 and names[0].endswith(LOADER)
+            yield replace(entry, kind="loader", names=(names[0].title(),)) if loader else replace(entry, names=names)
 
 
 def _groups(title: str, members: list[Verdict], evidence: Evidence) -> Iterable[tuple[Level, list[Verdict], str]]:
@@ -110,6 +121,8 @@ def _superfluous(name: str, by_name: dict[str, Verdict], lowest: str) -> str:
     gone = extension_gone(name, "99.0")
     if gone and name not in LIVE_ON and not (by_name[name].stated and by_name[name].level == "required"):
         return f"gone from PHP since {gone}: code that uses it runs on older branches only"
+    if name not in known_extensions() and by_name[name].level != "required" and not by_name[name].stated:
+        return "only asked for, and no PHP that is known has it"
     others = _IMPLIED.get(name, ())
     if any(other in by_name and by_name[other].level for other in others):
         return "always there with " + " or ".join(other for other in others if other in by_name)

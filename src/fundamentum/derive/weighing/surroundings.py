@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from fundamentum.catalog.services import services
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.catalog.symbols import own_extensions
-from fundamentum.derive.beside.configuration_samples import CHOSEN
+from fundamentum.derive.beside.configuration_samples import CHOSEN, OFFERED
 from fundamentum.derive.beside.sql_schemas import WRITTEN_FOR
 from fundamentum.derive.result import Entry
 from fundamentum.kinds.databases.way import PRODUCTS
@@ -72,13 +72,14 @@ def _databases(entries: Iterable[Entry]) -> Iterator[Entry]:
     seen: set[tuple[str, ...]] = set()
     for entry in entries:
         known = [name for name in entry.names if any(name in driver for driver in drivers.values())]
-        needed = entry.level == "required" or (open_to_any and entry.rule in (CHOSEN, WRITTEN_FOR))
+        needed = entry.level == "required" or (open_to_any and entry.rule in (CHOSEN, OFFERED, WRITTEN_FOR))
         if entry.kind != "extension" or not needed or not known:
             continue
         products = tuple(product for product in PRODUCTS if any(name in drivers[product] for name in known))
         if products not in seen:
             seen.add(products)
-            why = "is needed" if entry.level == "required" else "is chosen by a sample of the configuration"
+            verb = "offered" if entry.rule == OFFERED else "chosen"
+            why = "is needed" if entry.level == "required" else f"is {verb} by a sample of the configuration"
             rule = f"its driver {why}: {' or '.join(entry.names)}"
             yield Entry("database", products, LEVEL, "", rule, entry.places, entry.files)
 
@@ -86,10 +87,12 @@ def _databases(entries: Iterable[Entry]) -> Iterator[Entry]:
 def _services(entries: Iterable[Entry]) -> Iterator[Entry]:
     """The same for other servers, of extensions that are good for nothing but speaking to them."""
     for entry in entries:
-        if entry.kind != "extension" or entry.level != "required" or not own_extensions().isdisjoint(entry.names):
+        asked = entry.level == "required" or entry.rule == CHOSEN
+        if entry.kind != "extension" or not asked or not own_extensions().isdisjoint(entry.names):
             continue
         known = tuple(name for name, service in services().items() if not set(entry.names).isdisjoint(service.drivers))
         spoken = {driver for name in known for driver in services()[name].drivers}
         if known and spoken.issuperset(entry.names):
-            rule = f"its extension is needed: {' or '.join(entry.names)}"
+            why = "is needed" if entry.level == "required" else "is chosen by a sample of the configuration"
+            rule = f"its extension {why}: {' or '.join(entry.names)}"
             yield Entry("service", known, LEVEL, "", rule, entry.places, entry.files)

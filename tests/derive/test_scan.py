@@ -50,10 +50,11 @@ def test_words_speak_only_of_the_extensions_that_they_name() -> None:
 
 
 def test_only_the_rules_that_count_are_looked_for() -> None:
-    code, _ = code_of(b"<?php enum A {} function f() { return $x ?? fn() => 1; }")
+    data = b"<?php enum A {} function f() { return $x ?? fn() => 1; }"
+    code, _ = code_of(data)
     found_words = frozenset(code.split())
     of = {number for number, rule in enumerate(RULES) if rule.since == "8.1"}
-    found = Rules(of).among(code, found_words, False)
+    found = Rules(of).among(code, found_words, data, False)
     assert {RULES[number].what for number in found} == {"an enumeration"}
 
 

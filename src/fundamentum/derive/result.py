@@ -21,13 +21,17 @@ class Place(msgspec.Struct, frozen=True, array_like=True):
         return f"{self.path}:{self.line}" if self.line else self.path
 
 
+Kind = Literal[
+    "php", "build", "extension", "absent", "library", "feature", "loader", "setting", "uploads", "database",
+    "service", "function", "command", "directory", "host", "task", "web_module",
+]  # fmt: skip
+"""What a need is of."""
+
+
 class Entry(msgspec.Struct, frozen=True, array_like=True):
     """One need, with the reason for it and for its level."""
 
-    kind: Literal[
-        "php", "build", "extension", "absent", "library", "feature", "loader", "setting", "uploads", "database",
-        "service", "function", "command", "directory", "host", "task", "web_module",
-    ]  # fmt: skip
+    kind: Kind
     names: tuple[str, ...]
     """Several: any one of them is enough."""
     level: Level

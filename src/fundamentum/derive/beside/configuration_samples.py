@@ -30,7 +30,7 @@ _PACKAGES: Final = re.compile(r"[\w.-]+\.ya?ml")
 """In a directory with a file for each package that is configured, each may choose."""
 _ASSIGNED: Final = re.compile(
     r"(?<!\w)(?P<last>[A-Za-z_]\w{0,40}+)['\"]?\]?\s*+(?:=>?|:|,)\s*+"
-    r"['\"]?(?P<value>[A-Za-z][\w+-]{0,20})(?:://|['\"]?\s*(?:[;,)}\]#]|//|$)|:)",
+    r"['\"]?(?:[a-z]{1,20}\.){0,2}(?P<value>[A-Za-z][\w+-]{0,20})(?:://|['\"]?\s*(?:[;,)}\]#]|//|$)|:)",
 )
 _BEFORE: Final = re.compile(r"[\w'\"\]\[{}: .=>-]{0,80}\Z")
 """What stands before the last part of a key: ``config['db']['``"""
@@ -46,9 +46,16 @@ _KEY_BELOW: Final = re.compile(r"^(?:driver|type|engine|adapter|backend|connecti
 _ABOUT_DATABASE: Final = re.compile(r"(?<![a-z])(?:db|databases?|dbal|sql|pdo|connections?)(?![a-z])", re.I)
 _STORE: Final = re.compile(
     r"(?:cache|session|queue|broadcast)_?(?:driver|store|connection|url|dsn|handler|backend|adapter)$|"
-    r"^REDIS_URL$|^MESSENGER_\w+_DSN$",
+    r"^REDIS_URL$|^MESSENGER_\w+_DSN$|(?:redis|memcached)_(?:url|dsn|provider)$",
     re.I,
 )
+_STORE_BELOW: Final = re.compile(r"^(?:driver|type|engine|adapter|backend|handler|store|default|app)$", re.I)
+_ABOUT_STORE: Final = re.compile(r"\W*(?:cache|session|queue|lock)s?\W*", re.I)
+"""The whole of the line that opens a section: within a list of several, all that it names is only on offer."""
+_IMAGES: Final = re.compile(
+    r"(?:image|graphic|thumbnail)s?_?(?:library|lib|driver|engine|handler|backend|processor)$", re.I
+)
+_OF_IMAGES: Final = frozenset({"gd", "imagick", "gmagick"})
 _DRIVERS: Final = {
     "mysql": "pdo_mysql", "mysqli": "mysqli", "mariadb": "pdo_mysql", "pdo-mysql": "pdo_mysql",
     "pdo_mysql": "pdo_mysql", "pgsql": "pdo_pgsql", "pdo_pgsql": "pdo_pgsql",
@@ -106,7 +113,11 @@ def _choices(root: str, top: str) -> Iterator[tuple[str, Place]]:
             for match in _ASSIGNED.finditer(plain):
                 before = _BEFORE.search(plain[max(match.start() - 80, 0) : match.start()])
                 key = f"{before[0] if before else ''}{match['last']}"
-                if extension := _chosen(match["last"], f"{file} {about} {key}", match["value"].lower()):
+                value = match["value"].lower()
+                extension = _chosen(match["last"], f"{file} {about} {key}", value) or _kept_in(
+                    match["last"], about, value
+                )
+                if extension:
                     what = f"{match['last']}={match['value']}"  # and no more of the line: it may hold a password
                     yield extension, Place(path, number, what, "the sample chooses it")
 
@@ -128,4 +139,11 @@ def _chosen(key: str, about: str, value: str) -> str:
     """The extension for what a key is set to; empty where that chooses none."""
     if _KEY.search(key) or (_KEY_BELOW.match(key) and _ABOUT_DATABASE.search(about)):
         return _DRIVERS.get(value, "")
+    if _IMAGES.search(key):
+        return value if value in _OF_IMAGES else ""
     return _STORES.get(value, "") if _STORE.search(key) else ""
+
+
+def _kept_in(key: str, heading: str, value: str) -> str:
+    """The same of a key below a heading that tells what is kept there: ``[cache]``"""
+    return _STORES.get(value, "") if _STORE_BELOW.match(key) and _ABOUT_STORE.fullmatch(heading) else ""

@@ -6,7 +6,7 @@
 
 import re
 from collections.abc import Iterator
-from typing import Final
+from typing import Final, NamedTuple
 
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.beside.files_beside import files_in, line_at, texts_of
@@ -15,6 +15,7 @@ from fundamentum.derive.result import Entry, Place, advised_branch
 from fundamentum.model.needs_value import Level
 
 CONTAINER_FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian", "rpm")
+PACKAGING_FOLDERS: Final = ("", "debian", "rpm")
 CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
 _INSTALLING: Final = re.compile(
     r"\b(?:(?:\w{1,20}-){0,4}ext-(?:install|enable)|install-(?:\w{1,20}-)?extensions|pecl\s+install|"
@@ -49,7 +50,9 @@ def packaged_with(root: str, base: str, named: frozenset[str]) -> Iterator[Entry
     seen = set(named)
     paths = (path for _, path in files_in(root, base, CONTAINER_FOLDERS) if _counts(path.rpartition("/")[2]))
     for path, text in texts_of(root, paths):
-        statements = _of_control(text) if _CONTROL.fullmatch(path.rpartition("/")[2]) else _of_container(text)
+        control = _CONTROL.fullmatch(path.rpartition("/")[2]) is not None
+        yield from _php(path, text) if control else ()
+        statements = _of_control(path, text) if control else _of_container(text)
         for extension, level, line, rule in statements:
             names = _OF_PACKAGES.get(extension, (extension,))
             if seen.isdisjoint(names) and EVERYWHERE.isdisjoint(names):
@@ -96,15 +99,55 @@ def _of_container(text: str) -> Iterator[tuple[str, Level, int, str]]:
                 yield name, "recommended", line, "its container is built with it"
 
 
-def _of_control(text: str) -> Iterator[tuple[str, Level, int, str]]:
-    """What a package of Debian's or of rpm's depends on; of alternatives any one will do, and none is named."""
-    for match in _RELATION.finditer(text):
+class Relation(NamedTuple):
+    """One relation of a package to others, of which any one will do."""
+
+    names: tuple[str, ...]
+    """Of packages, without their versions."""
+    line: int
+    level: Level
+    why: str
+    written: str
+    """With the versions."""
+
+
+def relations(path: str, text: str) -> Iterator[Relation]:
+    """What a package depends on by its control file of Debian's, or its spec file of rpm's; other files have none."""
+    for match in _RELATION.finditer(text) if _CONTROL.fullmatch(path.rpartition("/")[2]) else ():
         line = line_at(text, match.start())
         level: Level = "required" if match["field"] in ("Depends", "Requires") else "recommended"
         # Blanks are told apart first: a pattern that begins with many of them would take quadratic time.
-        names = " ".join(match["names"].split())
-        for group in re.split(r",|(?<!\|) (?=php[-(])", names):
-            name = group.strip()[:MAX_NAME]
-            of = _PROVIDED.fullmatch(name) or _PACKAGE.fullmatch(_VERSION.sub("", name))
+        for group in re.split(r",|(?<!\|) (?=php[-(])", " ".join(match["names"].split())):
+            written = group.strip()[: MAX_NAME * 4]
+            names = tuple(_VERSION.sub("", name.strip()[:MAX_NAME]) for name in written.split("|"))
+            yield Relation(names, line, level, _WHY[match["field"]], written)
+
+
+def _of_control(path: str, text: str) -> Iterator[tuple[str, Level, int, str]]:
+    """The extensions that a package depends on; of alternatives any one will do, and none is named."""
+    for relation in relations(path, text):
+        if len(relation.names) == 1:
+            of = _PROVIDED.fullmatch(relation.written) or _PACKAGE.fullmatch(relation.names[0])
             if of and of["name"] not in _NO_EXTENSION and (extension := extension_called(of["name"].encode())):
-                yield extension, level, line, _WHY[match["field"]]
+                yield extension, relation.level, relation.line, relation.why
+
+
+_OF_PHP: Final = re.compile(
+    r"(?:php|php-(?:common|cli|fpm|cgi)|libapache2-mod-php|php\(language\))\s*\(?\s*(?P<sign>>=|<<|<)\s*"
+    r"(?:\d:)?(?P<version>\d{1,2}(?:\.\d{1,3}){0,2})(?![\w.])",
+)
+"""``php (>= 2:8.1)``, ``php(language) >= 8.1``"""
+
+
+def _php(path: str, text: str) -> Iterator[Entry]:
+    """The versions of PHP that a package depends on."""
+    bounds: dict[str, tuple[str, int]] = {}
+    for relation in relations(path, text):
+        for match in _OF_PHP.finditer(relation.written) if relation.level == "required" else ():
+            sign = match["sign"][0]
+            value = f"{sign}=" if sign == ">" else sign
+            bounds.setdefault(sign, (f"{value}{match['version']}", relation.line))
+    if bounds:
+        value = ", ".join(bounds[sign][0] for sign in "><" if sign in bounds)
+        places = tuple(Place(path, line, f"php {bound}") for bound, line in bounds.values())
+        yield Entry("php", (), "required", value, "its package depends on it", places)

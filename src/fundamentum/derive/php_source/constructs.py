@@ -207,3 +207,46 @@ def names_function(source: Source, node: Node) -> bool:
 def outside_classes(source: Source, node: Node) -> bool:
     """In code, and no member of a class: those may be called anything."""
     return in_code(source, node) and not any(parent.type == "declaration_list" for parent, _ in ancestors(node))
+
+
+_CLASS: Final = re.compile(rb"\bclass\s+(\w+)")
+_FUNCTION: Final = re.compile(rb"\bfunction\s+&?\s*(\w+)")
+
+
+_MODIFIERS: Final = ("visibility_modifier", "static_modifier", "abstract_modifier", "final_modifier")
+
+
+def may_have_constructor_of_old(code: bytes) -> bool:
+    """Whether a function is called as a class is, in code in small letters."""
+    return not set(_CLASS.findall(code)).isdisjoint(_FUNCTION.findall(code))
+
+
+def is_constructor_of_old(source: Source, node: Node) -> bool:
+    """A method that made objects of its class as long as it was called like it; there is no other constructor.
+
+    One of that time has no visibility, and fills the object: any other may be meant to be called by its name.
+    """
+    method, around = node.parent, nearest(node, "class_declaration")
+    if method is None or around is None or method.type != "method_declaration":
+        return False
+    name, body = field(around, "name"), field(around, "body")
+    if name is None or body is None or method.parent != body or source.names.namespace(node.start_byte):
+        return False
+    if text(name).lower() != text(node).lower():
+        return False
+    if any(part.type in _MODIFIERS for part in method.named_children) or "$this->" not in text(method):
+        return False
+    methods = (part for part in body.named_children if part.type == "method_declaration")
+    names = {text(called).lower() for part in methods if (called := field(part, "name")) is not None}
+    return "__construct" not in names
+
+
+_EVALUATES: Final = re.compile(r"""['"]\s*([^\w\s\\]).*([^\w\s\\])(\w*)['"]""", re.S)
+_CLOSING: Final = {"(": ")", "[": "]", "{": "}", "<": ">"}
+
+
+def evaluates_replacement(source: Source, node: Node) -> bool:
+    """The pattern of a replacement that is run as code, by its modifier ``e``."""
+    literal = nearest(node, "string", "encapsed_string") or node
+    match = _EVALUATES.fullmatch(text(literal))
+    return match is not None and "e" in match[3] and match[2] == _CLOSING.get(match[1], match[1])

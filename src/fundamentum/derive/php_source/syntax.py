@@ -6,7 +6,7 @@ linting one small file for each construct under the branches around its bound.
 """
 
 import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from typing import Final
 
 import msgspec
@@ -22,10 +22,13 @@ from fundamentum.derive.php_source.constructs import (
     cloned_with,
     constant_of_trait,
     default_new,
+    evaluates_replacement,
     has_type,
     in_code,
     indented_end,
+    is_constructor_of_old,
     is_one_of,
+    may_have_constructor_of_old,
     names_function,
     on_object,
     outside_classes,
@@ -44,6 +47,8 @@ from fundamentum.derive.php_source.constructs import (
 from fundamentum.derive.php_source.facts import Syntax
 from fundamentum.derive.php_source.source import Source
 
+Perhaps = Callable[[bytes], bool]
+
 
 class Rule(msgspec.Struct, frozen=True):
     """One construct."""
@@ -57,21 +62,44 @@ class Rule(msgspec.Struct, frozen=True):
     """Words of which a file with the construct holds at least one; none named: any file may."""
     raw: bool = False
     """Whether it shows only in the raw text, since strings are taken out of the code."""
+    perhaps: Perhaps | None = None
+    """Whether a file may hold it, told from its code, or its raw text; none: whether the pattern matches there."""
 
 
 def _pattern(text: str) -> re.Pattern[bytes]:
     return re.compile(text.encode())
 
 
-def _rule(since: str, what: str, pattern: str, confirm: Confirm, words: str = "", gone: str = "") -> Rule:
-    return Rule(since, gone, what, _pattern(pattern), confirm, frozenset(words.encode().split()))
+def _rule(
+    since: str, what: str, pattern: str, confirm: Confirm, words: str = "", perhaps: Perhaps | None = None
+) -> Rule:
+    return Rule(since, "", what, _pattern(pattern), confirm, frozenset(words.encode().split()), perhaps=perhaps)
 
 
-def _gone(gone: str, what: str, pattern: str, confirm: Confirm, words: str = "") -> Rule:
-    return _rule("", what, pattern, confirm, words, gone)
+def _gone(
+    gone: str, what: str, pattern: str, confirm: Confirm, words: str = "", perhaps: Perhaps | None = None
+) -> Rule:
+    return Rule("", gone, what, _pattern(pattern), confirm, frozenset(words.encode().split()), perhaps=perhaps)
 
 
 _OFFSET: Final = r"(?P<at>\{)(?<=[\w\]]\{)(?<!else\{)(?<!do\{)(?<!try\{)(?<!finally\{)\s*[$\d\-]"
+_NAMED: Final = r"[(,]\s*(?P<at>[a-zA-Z_]\w*)\s*:(?!:)"
+_BUT_LISTS: Final = bytes(byte for byte in range(256) if byte not in b"()[]{},:;?")
+_NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
+
+
+def _may_name_argument(code: bytes) -> bool:
+    """The pattern stops at every parenthesis; with the names taken out, it shows at once that nothing fits."""
+    return (
+        _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)) is not None
+        and _NAMED_ARGUMENT.search(code) is not None
+    )
+
+
+_NAMED_ARGUMENT: Final = _pattern(_NAMED)
+_EVALUATED: Final = (
+    r"preg_replace\s*\(\s*(?:array\s*\(\s*|\[\s*)?(?P<at>['\"])(?=[^'\"\n]{1,400}[^\w\s\\]\w{0,6}e\w{0,6}['\"])"
+)
 VISIBLE: Final = "public protected private"
 RULES: Final = (
     _rule("8.5", "the pipe operator", r"(?P<at>\|>)", is_one_of("|>")),
@@ -97,7 +125,7 @@ RULES: Final = (
     _rule("8.1", "an octal number with 0o", r"(?P<at>0o[0-7]+)", is_one_of("integer")),
     _rule("8.0", "match", r"(?P<at>match)(?<![\w$>:]match)(?<!function match)\s*\(", stands_in("match_expression"), "match"),
     _rule("8.0", "the nullsafe operator", r"(?P<at>\?->)", is_one_of("?->")),
-    _rule("8.0", "a named argument", r"[(,]\s*(?P<at>[a-zA-Z_]\w*)\s*:(?!:)", stands_in("argument")),
+    _rule("8.0", "a named argument", _NAMED, stands_in("argument"), perhaps=_may_name_argument),
     _rule("8.0", "a union of types", r"(?P<at>\|)\s*[\w\\]+\s+[&.]*\$", stands_within("union_type")),
     _rule("8.0", "a union of types", r":(?<!::)\s*[\w\\]+\s*(?P<at>\|)\s*[\w\\]", stands_within("union_type")),
     _rule("8.0", "a property declared in the constructor", r"__construct\s*\([^()]*(?:\([^()]*\)[^()]*)*(?P<at>public|protected|private)\s", stands_within("property_promotion_parameter"), "__construct"),
@@ -138,12 +166,14 @@ RULES: Final = (
     _gone("8.0", "the cast (real)", r"(?P<at>\(\s*real\s*\))\s*[$\w(]", in_code, "real"),
     _gone("8.0", "the cast (unset)", r"(?P<at>\(\s*unset\s*\))\s*[$\w(]", in_code, "unset"),
     _gone("8.0", "a function named __autoload", r"function\s+(?P<at>__autoload)\b", names_function, "__autoload"),
+    _gone("8.0", "a constructor called as its class", r"function\s+&?\s*(?P<at>\w+)\s*\(", is_constructor_of_old, "class", may_have_constructor_of_old),
     _gone("8.0", "a function or class named match", r"(?:function|class)\s+(?P<at>match)\b", outside_classes, "match"),
     _gone("8.0", "a class named mixed", r"(?:class|interface|trait)\s+(?P<at>mixed)\b", outside_classes, "mixed"),
     _gone("7.4", "a function named fn", r"function\s+(?P<at>fn)\s*\(", outside_classes, "fn"),
     _gone("7.2", "a class named object", r"(?:class|interface|trait)\s+(?P<at>object)\b", outside_classes, "object"),
     _gone("7.1", "a class named void or iterable", r"(?:class|interface|trait)\s+(?P<at>void|iterable)\b", outside_classes, "void iterable"),
     _gone("7.0", "a class named after a type", r"(?:class|interface|trait)\s+(?P<at>string|int|float|bool|null|true|false)\b", outside_classes, "string int float bool null true false"),
+    Rule("", "7.0", "a replacement that is evaluated (preg_replace with e)", _pattern(_EVALUATED), evaluates_replacement, frozenset({b"preg_replace"}), raw=True),
     _gone("7.0", "a reference to new (=& new)", r"=\s*(?P<at>&)\s*new\b", in_code, "new"),
 )  # fmt: skip
 
@@ -170,11 +200,6 @@ def found_in(source: Source, rules: Iterable[Rule], limit: int = 2) -> Iterator[
                 yield Syntax(rule.since, rule.gone, rule.what, source.data.count(b"\n", 0, match.start(group)) + 1)
 
 
-_NAMED_ARGUMENT: Final = next(number for number, rule in enumerate(RULES) if rule.what == "a named argument")
-_BUT_LISTS: Final = bytes(byte for byte in range(256) if byte not in b"()[]{},:;?")
-_NAME_AND_COLON: Final = re.compile(rb"[(,]:(?!:)")
-
-
 class Rules:
     """Finds out which of some rules a file may fit, without parsing it."""
 
@@ -183,21 +208,20 @@ class Rules:
         self._in_code = [number for number in sorted(self.rules) if not RULES[number].raw]
         self._in_raw = [number for number in sorted(self.rules) if RULES[number].raw]
 
-    def among(self, code: bytes, words: frozenset[bytes], blocks: bool) -> tuple[int, ...]:
-        """The rules, by number, of which code without strings and comments may hold the construct.
+    def among(self, code: bytes, words: frozenset[bytes], data: bytes, blocks: bool) -> tuple[int, ...]:
+        """The rules, by number, of which a file may hold the construct.
 
-        ``blocks``: there were blocks of text in it.
+        ``code``: without strings and comments; ``data``: with them; ``blocks``: there were blocks of text in it.
         """
 
-        def may_hold(number: int) -> bool:
-            if RULES[number].words and RULES[number].words.isdisjoint(words):
+        def may_hold(number: int, text: bytes) -> bool:
+            rule = RULES[number]
+            if rule.words and rule.words.isdisjoint(words):
                 return False
-            # The pattern of this one stops at every parenthesis; with the names taken out, it shows at once.
-            if number == _NAMED_ARGUMENT and not _NAME_AND_COLON.search(code.translate(None, _BUT_LISTS)):
-                return False
-            return RULES[number].pattern.search(code) is not None
+            return rule.perhaps(text) if rule.perhaps is not None else rule.pattern.search(text) is not None
 
-        branches = [number for number in self._in_code if may_hold(number)]
-        if blocks:
-            branches += self._in_raw
+        branches = [number for number in self._in_code if may_hold(number, code)]
+        for number in self._in_raw:
+            if may_hold(number, data.lower()) if RULES[number].words else blocks:
+                branches.append(number)
         return tuple(sorted(branches))

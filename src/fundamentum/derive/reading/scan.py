@@ -154,7 +154,7 @@ def _look(path: str, size: int, syntax_counts: bool) -> _Look | None:
     there = all_words(code)
     telling = telling_names(there)
     words = words_in(code, there, _setting.words) | telling
-    constructs = _setting.rules.among(code, words, blocks) if syntax_counts else ()
+    constructs = _setting.rules.among(code, words, data, blocks) if syntax_counts else ()
     if _setting.libraries.directories and words & INCLUDING:
         words |= included_in(data) & _setting.libraries.directories.keys()
     lowered = data.lower()

@@ -30,6 +30,7 @@ UNLIKE_OTHERS: Final = "unlike others"
 MAX_SAID: Final = 400
 """Characters of what is printed at once."""
 _ADVICE: Final = re.compile(r"recommend|\badvise|\A['\"](?:warn(?:ing)?|notice)['\"]\Z", re.I)
+_WARNS: Final = re.compile(r"recommend|\badvise|\bwarning\b", re.I)
 _TELLS: Final = frozenset({"echo_statement", "print_intrinsic", "text", "function_call_expression"})
 
 
@@ -50,17 +51,20 @@ def weight(comes: Comes) -> tuple[bool, int, bool]:
     return not comes.doubt, STRENGTH.index(comes.outcome), comes.how != SAID
 
 
-def what_comes(run: Run, base: Run, depth: int, *, version: bool) -> Comes:
+def what_comes(run: Run, base: Run, depth: int, *, version: bool = False, setting: bool = False) -> Comes:
     """What a run comes to beside another.
 
-    ``depth``: on how many things that are not known it hung where it was asked; ``version``: for PHP's version.
+    ``depth``: on how many things that are not known it hung where it was asked; ``version``: for PHP's version;
+    ``setting``: for one of its settings.
     """
     new = run.new_beside(base)
     comes = _reported(new, depth)
     if run.end in ENDS and run.ended_at is not None:
         if run.end == base.end and run.ended_at is base.ended_at:
             other = shape(run.value) != shape(base.value) and run.value not in (0, None)
-            return Comes("reports", at=run.ended_at) if other else comes
+            if other:
+                return Comes("reports", at=run.ended_at)
+            return comes if comes.outcome or not setting else Comes(_advised(new, _WARNS))
         failed = run.value not in (None, 0, "", False) and not isinstance(run.value, Instance)
         if run.ended_at not in base.seen or new or failed or not where_no_error_is(run.ended_at):
             return Comes("stops", run.end, at=run.ended_at)
@@ -79,13 +83,15 @@ def what_comes(run: Run, base: Run, depth: int, *, version: bool) -> Comes:
     if comes.outcome:
         return comes
     handed = _handed_on(run, base, version=version)
-    return Comes(handed if handed or not version else _advised(new))
+    if handed or not (version or setting):
+        return Comes(handed)
+    return Comes(_advised(new, _WARNS if setting else _ADVICE))
 
 
-def _advised(new: Sequence[tuple[Part, Seen]]) -> Outcome:
+def _advised(new: Sequence[tuple[Part, Seen]], advice: re.Pattern[str]) -> Outcome:
     """Whether a text that is said of an older version advises a later one, or calls itself a warning."""
     texts = (part.text for part, _ in new if part.type in ("string", "encapsed_string"))
-    return "warns" if any(_ADVICE.search(text[:MAX_SAID]) for text in texts) else ""
+    return "warns" if any(advice.search(text[:MAX_SAID]) for text in texts) else ""
 
 
 def _perhaps(run: Run, base: Run, depth: int) -> Comes | None:

@@ -245,7 +245,8 @@ class Trial:
         depth = self.place(names, run).doubt
         # A version that is kept first may be looked at in a later step of an installer, whichever that is.
         depth += PHP in names and self.base.thorough
-        return what_comes(run, base or self.base, depth, version=PHP in names)
+        setting = names[0].startswith(DIRECTIVE)
+        return what_comes(run, base or self.base, depth, version=PHP in names, setting=setting)
 
     def place(self, names: Sequence[str], run: Run) -> Asked:
         """Where one of some things was asked for last, before something came of it."""

@@ -214,6 +214,8 @@ class World:
             return lifted(lambda one: self._checked(machine, name, one, part), value)
         if isinstance(value, (Closure, BoundMethod)):
             return True
+        if name == "is_callable" and isinstance(value, (bool, int, float, type(None))):
+            return False
         if isinstance(value, Array) and value.items:
             value, kind = value.values()[0], "class"
         if not isinstance(value, str):

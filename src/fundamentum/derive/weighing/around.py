@@ -7,6 +7,7 @@ from pathlib import Path
 from fundamentum.derive.application.tree import Each, SourceFile, Tree
 from fundamentum.derive.beside.container_services import container_services
 from fundamentum.derive.beside.documents import Said, beside_documents
+from fundamentum.derive.beside.packaged_around import packaged_around
 from fundamentum.derive.beside.platform_packages import with_demands
 from fundamentum.derive.beside.schedules_in_source import scheduled_in_source
 from fundamentum.derive.beside.stated_surroundings import stated_surroundings
@@ -56,6 +57,7 @@ def around_php(
         *(entry for entry in listed if entry.kind == "database"),
         *said.others,
         *scheduled_in_source(each, files),
+        *packaged_around(tree.root, tree.base),
         *container_services(tree.root, tree.base),
     ]
     scripts = {file.path for file in files if file.part != "bundled"}

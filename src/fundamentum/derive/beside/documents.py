@@ -47,6 +47,7 @@ _NO_NEEDS: Final = frozenset(
 )
 """Settings of which documents give advice on safety, or that no PHP has had for long."""
 _LOWER: Final = re.compile(r">=\s*(\d{1,2}(?:\.\d{1,3}){0,2})")
+_UPPER: Final = re.compile(r"<=?\s*(\d{1,2}(?:\.\d{1,3}){0,2})")
 
 
 class Said(msgspec.Struct):
@@ -54,6 +55,8 @@ class Said(msgspec.Struct):
 
     php: list[tuple[str, Place]] = msgspec.field(default_factory=list)
     """Version ranges, as needs files write them."""
+    newer: list[tuple[str, Place]] = msgspec.field(default_factory=list)
+    """``<8.4``, where a sentence speaks of a version that is too new, and of nothing else."""
     preferred: list[Entry] = msgspec.field(default_factory=list)
     """Branches of PHP that they advise."""
     extensions: list[tuple[tuple[str, ...], str, Place]] = msgspec.field(default_factory=list)
@@ -119,6 +122,8 @@ def _take(said: Said, statement: Statement, place: Place) -> None:
             # What it was tested with is no reason why a later one should not do.
             value = low[0] if _TESTED.search(place.what) else str(statement.value)
             said.php.append((value.replace(" ", "").replace(",", ", "), place))
+    elif statement.table == ("php",) and statement.key == "version" and _UPPER.fullmatch(str(statement.value)):
+        said.newer.append((str(statement.value), place))
     elif statement.table == ("php",) and statement.key == "preferred":
         said.preferred.append(advised_branch(str(statement.value), f"{place.path} advises it", place))
     elif statement.table[0] == "extensions" and statement.table[-1] != "absent":
@@ -155,7 +160,7 @@ def with_documents(
     if said.php:
         value, place = said.php[0]
         if php is None:
-            php = Entry("php", (), "required", value, f"{place.path} says", (place,))
+            php = Entry("php", (), "required", *_with_newer(value, place, said))
         elif (ours := _LOWER.search(php.value)) and (theirs := _LOWER.search(value)) and _differ(ours[1], theirs[1]):
             where = f"{php.places[0]}" if php.places else "its source"
             remarks.append(f"{place} says PHP {value}, {where} {php.value}: the latter counts")
@@ -166,6 +171,16 @@ def with_documents(
             named.update(names)
             added.append(Entry("extension", names, "recommended", version, f"{place.path} says", (place,)))
     return php, [*entries, *added], remarks
+
+
+def _with_newer(value: str, place: Place, said: Said) -> tuple[str, str, tuple[Place, ...]]:
+    """What a document says of PHP, with what another sentence of it says of a version that is too new."""
+    rule, low = f"{place.path} says", _LOWER.search(value)
+    for newer, where in said.newer if low and "<" not in value else ():
+        above = _UPPER.search(newer)
+        if low and above and where.path == place.path and _branch(above[1]) > _branch(low[1]):
+            return f"{value}, {newer}", rule, (place, where)
+    return value, rule, (place,)
 
 
 def beside_documents(entries: Iterable[Entry], said: Said, scripts: Collection[str]) -> Iterator[Entry]:

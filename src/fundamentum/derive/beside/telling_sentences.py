@@ -40,6 +40,8 @@ _UNSURE: Final = re.compile(
     re.I,
 )
 """Sentences about versions of PHP that ask for none."""
+_REFUSED: Final = re.compile(r"\bnot (?:yet )?supported\b", re.I)
+"""What is sure where nothing but a version that is too new is spoken of."""
 _NO_WISH: Final = re.compile(r"\A(?:if|when|unless)\b|\bread-only\b", re.I)
 """Advice for a case that need not be; and what is said to be as it is."""
 _OF_PHP: Final = re.compile(r"\bPHP\b(?!\w)", re.I)
@@ -60,7 +62,10 @@ def tells(line: Line, path: str, statement: Statement) -> bool:
     if _FOR_DEVELOPERS.search(line.heading):
         return False
     kind = statement.table[0]
-    if (kind == "php" and _UNSURE.search(line.text)) or (kind == "directories" and _NO_WISH.search(line.text)):
+    refused = kind == "php" and str(statement.value).startswith("<") and _REFUSED.search(line.text)
+    if kind == "php" and _UNSURE.search(line.text) and not refused:
+        return False
+    if kind == "directories" and _NO_WISH.search(line.text):
         return False
     if kind in ("tasks", "directories"):
         return True  # these say what they are about by themselves

@@ -6,6 +6,7 @@ An entry has ``read(line)``, which yields :class:`~fundamentum.prose.statement.S
 from collections.abc import Iterator
 
 from fundamentum import entries
+from fundamentum.prose.levels_in_line import by_level
 from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement
 
@@ -17,5 +18,6 @@ def names() -> tuple[str, ...]:
 
 def understood(line: Line) -> Iterator[Statement]:
     """All that some reader understands in a line."""
-    for name in names():
-        yield from entries.entry(__name__, name).read(line)
+    for part in by_level(line):
+        for name in names():
+            yield from entries.entry(__name__, name).read(part)

@@ -25,6 +25,7 @@ _CONTEXT: Final = lazy_regex(
 )
 _COMPLAINING: Final = lazy_regex(r"\bcomposer (?:detected|dependencies)\b", re.I)
 """What a program says of itself where it is there."""
+_EITHER: Final = lazy_regex(r"\bGD2?\s*(?:or|/|\|)\s*ImageMagick\b|\bImageMagick\s*(?:or|/|\|)\s*(?:the )?GD2?\b", re.I)
 _INSTALLED: Final = lazy_regex(r"\b(?:install(?:ed)?|not found|missing|required?s?|needs?|available)\b", re.I)
 
 
@@ -46,6 +47,8 @@ def read(line: Line) -> Iterator[Statement]:
             continue
         if name == "convert" and magick:
             continue  # which is told by the other name, too
+        if name == "imagemagick" and _EITHER.search(line.text):
+            continue  # two extensions of which one will do
         if name in _NOT_MEANT or re.match(r"\s*(?:PHP )?(?:extension|module)", rest, re.I):
             continue
         if name == "imagemagick":

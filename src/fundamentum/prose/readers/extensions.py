@@ -31,9 +31,11 @@ _RARE: Final = frozenset("http decimal dio ds eio ev event rar snappy stats stem
 """Those of them that hardly anybody means, unless they are written as extensions are."""
 _OF_APACHE: Final = lazy_regex(r"\bApache(?:'s)? [\"'`]?\Z", re.I)
 _EITHER: Final = lazy_regex(
-    r"\beither\b.{0,40}\b(?:bcmath|gmp|imagick|mbstring|mysqli|intl|sodium|apcu|exif|pdo_\w+)\b", re.I
+    r"\beither\b.{0,40}\b(?:bcmath|gmp|imagick|mbstring|mysqli|intl|sodium|apcu|exif|pdo_\w+)\b|"
+    r"\bGD2?\s*(?:or|/|\|)\s*(?:ImageMagick|Imagick)\b|\b(?:ImageMagick|Imagick)\s*(?:or|/|\|)\s*GD2?\b",
+    re.I,
 )
-"""A choice between extensions, one of which is nothing else."""
+"""A choice between extensions, one of which is nothing else, or which are the two for images."""
 _EXTENSION: Final = lazy_regex(r"\bextension", re.I)
 _LIBRARIES: Final = frozenset({"libcurl", "libsodium"})
 """Libraries that in a list of extensions stand for these."""

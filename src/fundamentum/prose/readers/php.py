@@ -61,6 +61,12 @@ _CAME_WITH: Final = _shape(
     rf"\b(?:since|as of|from|in|with) {_PHP}\s*{VERSION}{LATER}?"
 )
 """When something came to PHP, or went: that asks for no version."""
+_OF_OTHERS: Final = _shape(
+    rf"{_PHP}\s*{VERSION} users?\b|\busers? (?:of|on|with|running) {_PHP}\s*{VERSION}|"
+    rf"\b(?:still|stuck) (?:on|with|using|running) {_PHP}\s*{VERSION}|"
+    rf"\b(?:for|on|with) {_PHP}\s*{VERSION},? (?:please )?(?:use|stay|keep|take|install) "
+)
+"""Of whom another release of the application takes care."""
 _OVER: Final = _shape(r"\bend[- ]of[- ]life\b|\bEOL\b")
 _AS_LEAST: Final = _shape(
     rf"\b(?:m[iíì]n[ií]m\w*|м[иі]н[иі]мум|mindestens erforderlich)\s*=\s*{VERSION}|"
@@ -100,7 +106,7 @@ def read(line: Line) -> Iterator[Statement]:
         r"\bPHP\b.*\b(?:must|has to|needs to) be thread[- ]safe\b|\bthread[- ]safe (?:build of )?PHP\b", text, re.I
     ):
         yield Statement(("php",), True, "thread_safe")
-    text = _CAME_WITH.sub("", text)
+    text = _OF_OTHERS.sub("", _CAME_WITH.sub("", text))
     if re.search(_PHP, text, re.I) and (condition := _condition(text)) and not _only_advised(line, condition):
         below = _BELOW.search(text) if condition.startswith(">=") and "," not in condition else None
         yield Statement(("php",), f"{condition}, <{below[1]}" if below else condition, "version")
@@ -116,7 +122,7 @@ def _only_advised(line: Line, condition: str) -> bool:
 
 def _condition(text: str) -> str | None:
     if match := _NOT.search(text):
-        return f"<{match[1]}"
+        return _beside(match[1], _condition(f"{text[: match.start()]} {text[match.end() :]}"))
     if _WITH_NEITHER.search(text) or _OVER.search(text):
         return None
     if match := _AS_MOST.search(text):
@@ -155,6 +161,14 @@ def _condition(text: str) -> str | None:
     if match and _plausible(match[1]) and (match[2] or not _FOUND.search(text)):
         return f">={match[1]}"
     return None
+
+
+def _beside(refused: str, least: str | None) -> str:
+    """A version that is not supported, beside what the rest of the sentence asks for: it may be an older one."""
+    if least is None or not re.fullmatch(r">=[\d.]+", least):
+        return f"<{refused}"
+    numbers = (tuple(map(int, version.split("."))) for version in (refused, least.removeprefix(">=")))
+    return f"{least}, <{refused}" if next(numbers) > next(numbers) else least
 
 
 @cache

@@ -16,6 +16,7 @@ from fundamentum.report.plans.script import as_script
 from fundamentum.survey.observe import survey
 from tests.sites.cases import files_of
 from tests.small_root import TODAY, needs
+from tests.webservers.test_handed_on import REWRITTEN
 
 from .laboratory import answered, asked, running
 from .running import recorded
@@ -56,6 +57,26 @@ def test_a_file_of_a_directory_hands_to_another_pool(name: str) -> None:
             assert part is None or labels[None] == "8.2/fpm/www"
             if part is None:
                 assert held_against(surveyed, answer) == ([], [])
+
+
+@pytest.mark.parametrize(("rules", "runtime"), REWRITTEN)
+def test_what_rewriting_passes_to_another_web_server(rules: str, runtime: str | None) -> None:
+    server, files = files_of("proxy: nothing", "8.2", PORT)
+    site = next(key for key in files if "sites-enabled" in key)
+    host = files[site].replace("ServerName a\n", f"ServerName a\nRewriteEngine On\n{rules}\n", 1)
+    modules = "".join(
+        f"LoadModule {name}_module /usr/lib/apache2/modules/mod_{name}.so\n"
+        for name in ("rewrite", "proxy_http", "proxy_wstunnel")
+    )
+    assert host != files[site]
+    with running("bookworm", {**files, site: host, "/etc/apache2/mods-enabled/z.load": modules}, server, PORT) as root:
+        try:
+            answer = asked(PORT, path="/index.php")
+        except urllib.error.HTTPError as error:
+            answer = {"status": error.code}
+        found = [one.runtime for one in look(root).sites if one.name == "a"]
+    assert ("ini" in answer) == (runtime is not None), answer
+    assert found == ([runtime] if runtime else [])
 
 
 NGINX = """\

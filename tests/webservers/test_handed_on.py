@@ -118,3 +118,26 @@ def test_a_file_of_a_directory_below_hands_that_part_on(tmp_path: Path) -> None:
     }
     survey = look(small_root(tmp_path, extra=files))
     assert {site.part: site.runtime for site in survey.sites} == {None: "8.2/fpm/www", "/srv/a/old": "8.2/fpm/port"}
+
+
+ELSEWHERE = "http://127.0.0.1:9009/$1 [P]"
+REWRITTEN = [  # rules of the host, the runtime that answers its front page
+    (f"RewriteRule ^/?(.*)$ {ELSEWHERE}", None),
+    (f"RewriteRule ^/api/(.*)$ {ELSEWHERE}", "8.2/fpm/www"),
+    (f"RewriteCond %{{HTTP:Upgrade}} websocket\nRewriteRule ^/?(.*)$ {ELSEWHERE}", "8.2/fpm/www"),
+    ("RewriteRule ^/?(.*)$ ws://127.0.0.1:9009/$1 [P]", "8.2/fpm/www"),
+]
+MODULES = "".join(f"LoadModule {name}_module x\n" for name in ("rewrite", "proxy", "proxy_fcgi", "proxy_http", "dir"))
+
+
+@pytest.mark.parametrize(("rules", "runtime"), REWRITTEN)
+def test_what_rewriting_passes_to_another_web_server_is_not_for_php(
+    tmp_path: Path, rules: str, runtime: str | None
+) -> None:
+    host = HOST.format(f"RewriteEngine On\n{rules}\n{OWN}", "None")
+    extra: dict[str, str | bytes] = {
+        "etc/apache2/apache2.conf": f"{MODULES}DirectoryIndex index.php\n{host}",
+        "srv/a/index.php": "",
+    }
+    survey = look(small_root(tmp_path, extra=extra))
+    assert [site.runtime for site in survey.sites if site.name == "a"] == ([runtime] if runtime else [])

@@ -109,6 +109,8 @@ class Hosts:
             inherited = not of_main and not line.within("virtualhost", "directory")
             handler = None if line.name != "rewriterule" or inherited else self.handler_of(line)
             if handler and before and before.name == "rewritecond":
+                if handler.kind == "web":
+                    continue  # some requests are another server's
                 handler = msgspec.structs.replace(handler, kind="unclear", target="")
             handlers += [handler] if handler else []
         return handlers

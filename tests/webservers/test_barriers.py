@@ -182,3 +182,25 @@ def test_what_the_web_server_has_not_read_yet(tmp_path: Path, server: str, chang
     site = replace(survey.sites[0], set_up=replace(survey.sites[0].origin, file="/etc/x"), origin=judged.origin)
     quiet = replace(survey, sites=(replace(site, origin=replace(site.origin, file="/etc/x")), other))
     assert check(needs(), quiet, "a.example").findings[0].verdict == "met", "the file of another site"
+
+
+DEPENDING = [  # in the site, what is said beside "met"
+    ("Require env inside", "some requests only: Require env inside"),
+    ("Require expr %{HTTP_HOST} == 'x'", "some requests only: Require expr"),
+    ("<If \"%{REQUEST_URI} =~ m#^/x#\">\nRequire all denied\n</If>", "Require all denied in <If %{REQUEST_URI}"),
+    ("<If \"%{REQUEST_URI} =~ m#^/x#\">\nRequire all granted\n</If>", ""),
+    ("<RequireAll>\nRequire all granted\nRequire not env bad\n</RequireAll>", ""),
+    ("<RequireAny>\nRequire env inside\nRequire all granted\n</RequireAny>", ""),
+    ("Require valid-user", ""),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("lines", "said"), DEPENDING)
+def test_who_may_come_depends_on_the_request(tmp_path: Path, lines: str, said: str) -> None:
+    inside = f"{INDEXED}\n<Directory /srv/a>\n{lines}\n</Directory>"
+    extra: dict[str, str | bytes] = {"etc/apache2/apache2.conf": APACHE.format("", inside), "srv/a/index.php": ""}
+    (php,) = [
+        f for f in check(needs(), look(small_root(tmp_path, extra=extra)), "a.example").findings if f.need.kind == "php"
+    ]
+    assert php.verdict == "met"
+    assert said in (php.remark or "") and ("some requests" in (php.remark or "")) == bool(said)

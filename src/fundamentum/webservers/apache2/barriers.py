@@ -11,6 +11,7 @@ from typing import Final
 from fundamentum.hosts.base import Host
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Barrier
+from fundamentum.webservers.apache2.authorization import lets_in
 from fundamentum.webservers.apache2.lines import Line
 from fundamentum.webservers.apache2.merging import (
     SCRIPT,
@@ -26,6 +27,8 @@ from fundamentum.webservers.handoffs import PLAIN_PATH, is_file
 RULES: Final = frozenset({"require", "authmerging", "allow", "deny", "order", "satisfy"})
 INDEX: Final = frozenset({"directoryindex", "fallbackresource", "rewriterule", "redirect", "redirectmatch"})
 NAMES: Final = RULES | INDEX
+_BROUGHT: Final = ("env", "expr")
+_IF: Final = ("if", "elseif", "else")
 _CONTAINERS: Final = ("requireall", "requireany", "requirenone", "if", "elseif", "else", "limit", "limitexcept")
 
 
@@ -70,6 +73,7 @@ def _refusal(lines: Sequence[Line], root: str) -> Iterator[Barrier]:
     for names in (("require",), ("allow", "deny", "order")):
         sections = _in_order((line for line in lines if line.name in names), root)
         deciding = sections[-1] if sections else []
+        yield from _by_request(deciding)
         if not deciding or any(line.within(*_CONTAINERS) for line in deciding):
             continue
         if place_in_site(deciding[-1], root) == SCRIPT:
@@ -80,6 +84,22 @@ def _refusal(lines: Sequence[Line], root: str) -> Iterator[Barrier]:
         )
         if denied:
             yield _denied(deciding[-1], root)
+
+
+def _by_request(deciding: Sequence[Line]) -> Iterator[Barrier]:
+    """Rules that hold for some requests, by what they bring along: whether a visitor's is one is not known."""
+    asking = [
+        line for line in deciding if line.name == "require" and line.words[:1] and line.words[0].lower() in _BROUGHT
+    ]
+    inside = [line for line in deciding if line.within(*_IF)]
+    if (asking and lets_in(deciding) is None) or (inside and lets_in(deciding) is not True):
+        line = (asking or inside)[0]
+        section = next((section for section in line.inside if section.kind in _IF), None)
+        where = f" in <{section.kind.capitalize()} {section.words}>" if section else ""
+        written = f"{line.name.capitalize()} {' '.join(line.words)}{where}"
+        yield Barrier(
+            f"Apache lets in some requests only: {written[:200]}", "look whom that lets in", line.origin, stops=False
+        )
 
 
 def _denied(line: Line, root: str) -> Barrier:

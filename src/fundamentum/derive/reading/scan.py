@@ -42,11 +42,11 @@ from fundamentum.derive.statements import (
 )
 from fundamentum.derive.statements.checks import LISTING_DRIVERS
 from fundamentum.derive.statements.wishes import (
-    ASKS_MODULES,
     COMMANDS,
     DIRECTORIES,
     SETTINGS,
     STARTING,
+    speaks_of_modules,
     speaks_of_rights,
 )
 from fundamentum.derive.statements.written_files import PLACES, WRITES
@@ -200,7 +200,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         or any(word in data for word in version_gates.NAMED)
         or version_gates.speaks(data, lowered)
         or b"get_loaded_extensions" in data
-        or ASKS_MODULES in lowered
+        or speaks_of_modules(lowered)
         or LISTING_DRIVERS in lowered
         or removed_functions.speaks(data)
     )

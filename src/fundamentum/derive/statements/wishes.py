@@ -144,9 +144,28 @@ _NEAR: Final = 300
 """Bytes before and behind the question for the web server's modules in which one is named."""
 
 
+_LISTED: Final = re.compile(
+    rb"['\"]apache\w{0,20}['\"]\s*+=>\s*+(?:\[|array\s*+\()(?P<body>(?:\s*+['\"]mod_\w{2,20}['\"]\s*+,?){1,20})"
+)
+
+
+def speaks_of_modules(lowered: bytes) -> bool:
+    """Whether a file, in small letters, may ask for modules of Apache."""
+    return ASKS_MODULES in lowered or (b"mod_" in lowered and _LISTED.search(lowered) is not None)
+
+
 def modules_in(data: bytes) -> Iterator[Wish]:
-    """Modules of Apache that are asked for: ``in_array('mod_rewrite', apache_get_modules())``"""
+    """Modules of Apache that are asked for, or listed.
+
+    ``in_array('mod_rewrite', apache_get_modules())``, ``'requirements' => ['apache' => ['mod_rewrite']]``
+    """
     lowered = data.lower()
+    if not speaks_of_modules(lowered):
+        return
+    for listed in _LISTED.finditer(lowered):
+        for module in _MODULE.finditer(lowered, *listed.span("body")):
+            at = lowered.count(b"\n", 0, module.start()) + 1
+            yield Wish("web_module", module[1].decode(), "", at, "in a list of Apache's modules")
     at = lowered.find(ASKS_MODULES)
     while at >= 0:
         for module in _MODULE.finditer(lowered, max(at - _NEAR, 0), at + _NEAR):

@@ -133,7 +133,7 @@ def _of_control(path: str, text: str) -> Iterator[tuple[str, Level, int, str]]:
 
 
 _OF_PHP: Final = re.compile(
-    r"(?:php|php-(?:common|cli|fpm|cgi)|libapache2-mod-php|php\(language\))\s*\(?\s*(?P<sign>>=|<<|<)\s*"
+    r"(?<![\w-])(?:php|php-(?:common|cli|fpm|cgi)|libapache2-mod-php|php\(language\))\s*\(?\s*(?P<sign>>=|<<|<)\s*"
     r"(?:\d:)?(?P<version>\d{1,2}(?:\.\d{1,3}){0,2})(?![\w.])",
 )
 """``php (>= 2:8.1)``, ``php(language) >= 8.1``"""

@@ -161,7 +161,8 @@ def asked_for(kind: str, value: str) -> tuple[str, ...]:
     """The extensions that a check asks for by a name: their own, or that of something that they provide."""
     if kind == "extension":
         name = canonical(value)
-        return (name,) if name in known_extensions() or _UNHEARD_OF.fullmatch(value) else ()
+        unheard_of = name not in EVERYWHERE and _UNHEARD_OF.fullmatch(value)
+        return (name,) if name in known_extensions() or unheard_of else ()
     if kind == "driver":
         return (f"pdo_{value}",) if f"pdo_{value}" in known_extensions() else ()
     if kind == "function" and (host := stands_for(value)):

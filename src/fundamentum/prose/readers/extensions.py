@@ -186,8 +186,12 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
         line.text,
         re.I,
     )
+    pair = re.search(
+        rf"\b(?:extensions|modules)\s+[\"'`]?(\w+)[\"'`]?,?\s+(?:and|&|or)\s+[\"'`]?{shown}\b", line.text, re.I
+    )
+    second = pair is not None and canonical(pair[1]) in known_extensions()
     ends = rf"\b{shown}\b[\"'`]?(?:,|\s+(?:and|or|&)\s)[^.;:]{{0,200}}\b(?:extensions|modules)\b"
-    return bool(re.search(status, line.text, re.I) or re.search(ends, line.text, re.I) or listed)
+    return bool(re.search(status, line.text, re.I) or re.search(ends, line.text, re.I) or listed or second)
 
 
 @cache

@@ -29,12 +29,22 @@ _EXPLAINED: Final = re.compile(
     re.I,
 )
 """The same by a key that says it all: ``'requiredPhpVersion' => '8.1'``"""
+_MEMBER: Final = re.compile(
+    rb"(?:\$|\bconst\s+(?:string\s+)?)(?:(?:min(?:imum|imal)?|requir(?:ed|es?)|needed|lowest)_?php(?:_?version)?|"
+    rb"php_?(?:min(?:imum)?|required)(?:_?version)?)\s*=\s*['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)['\"]",
+    re.I,
+)
+"""The same by a member of a class, which another one asks that is not here: ``protected $minimumPhp = '8.1';``"""
 _NUMBERS: Final = re.compile(
     rb"\b(?:php_?min|min_?php)(?:_?version)?['\"]?\]?\s*=>?\s*(?:array\s*\(|\[)\s*(\d)\s*,\s*(\d{1,2})\s*(?:,\s*\d{1,2}\s*)?[)\]]",
     re.I,
 )
 """``$this->phpmin = array(7, 4)``"""
-_KEYS: Final = tuple(b"phpmin php_min minphp min_php phpversion' phpversion\" php_version' php_version\"".split())
+_KEYS: Final = tuple(
+    b"phpmin php_min minphp min_php phpversion' phpversion\" php_version' php_version\" minimumphp minimum_php "
+    b"minimalphp minimal_php requiredphp required_php requiresphp requires_php neededphp needed_php lowestphp "
+    b"lowest_php phprequired php_required".split()
+)
 _TABLE_OF_REQUIREMENTS: Final = re.compile(r"requir|depend|prerequisit", re.I)
 _ASKING_NAME: Final = _VERBS + rb"\w{0,12}php_?(?:version)?|php_?version_?(?:requirement|check)"
 _BY_NAME: Final = re.compile(
@@ -68,6 +78,10 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
         explained = _EXPLAINED.match(text(entry).encode("utf-8", "replace"))
         if explained is not None:
             yield _of_entry(entry, ">=", explained[1].decode(), "reports")
+    for member in around(root, data, _MEMBER, ("property_declaration", "const_declaration")):
+        stated = _MEMBER.search(text(member).encode("utf-8", "replace"))
+        if stated is not None and member.parent is not None and member.parent.type == "declaration_list":
+            yield _of_entry(member, ">=", stated[1].decode(), "reports")
     for match in _NUMBERS.finditer(data):
         version, at = f"{match[1].decode()}.{match[2].decode()}", data.count(b"\n", 0, match.start()) + 1
         yield Gate(">=", version, at, match[0].decode("latin-1")[:60], "reports", OF_REQUIREMENTS)

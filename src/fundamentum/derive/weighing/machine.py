@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from typing import Final
 
+from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.application.tree import Each, SourceFile
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements.host_wishes import host_wishes
@@ -12,7 +13,7 @@ from fundamentum.model.needs_value import Level
 MAX_PLACES: Final = 5
 MANY: Final = 10
 """Files with short tags from which on they are no oversight, however many others there are."""
-_WHY: Final = {"mail": "the program hands mail to PHP", "locales": "the program goes no further without it"}
+_STOPS: Final = "the program goes no further without it"
 
 
 def machine_needs(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:
@@ -21,14 +22,19 @@ def machine_needs(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:
     places: dict[str, list[Place]] = {}
     stopping: set[str] = set()
     for file, wished in each(host_wishes, [file for file in files if file.part == "own"], None):
-        for fact, value, line, stops in wished:
+        for fact, value, line, stops, what in wished:
             values.setdefault(fact, {})[value] = None
-            what = "mail()" if fact == "mail" else f"setlocale() to {value}"
             places.setdefault(fact, []).append(Place(file.path, line, what))
             stopping |= {fact} if stops else set()
     for fact, named in values.items():
         level: Level = "required" if fact in stopping else "recommended"
-        yield Entry("host", (fact,), level, ", ".join(named), _WHY[fact], tuple(places[fact][:MAX_PLACES]))
+        rule = _STOPS if fact in stopping else "the program hands mail to PHP"
+        value = max(named, key=_size) if fact == "disk" else ", ".join(named)
+        yield Entry("host", (fact,), level, value, rule, tuple(places[fact][:MAX_PLACES]))
+
+
+def _size(value: str) -> int:
+    return quantity(value.removeprefix(">= ")).number
 
 
 def short_tags(each: Each, files: Sequence[SourceFile]) -> Iterator[Entry]:

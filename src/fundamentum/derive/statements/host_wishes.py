@@ -34,7 +34,7 @@ MAX_CALLS: Final = 200
 MAX_CONDITION: Final = 300
 """Characters of a condition about one fact."""
 Wished = tuple[str, str, int, bool, str]
-"""Fact, as a needs file has it; what it is to be; line; whether the program goes no further otherwise; what is there."""
+"""Fact, as a needs file has it; what it is to be; line; whether the program ends otherwise; what is written."""
 
 
 def host_wishes(data: bytes, _: object = None) -> list[Wished]:

@@ -12,6 +12,8 @@ version; a check that something is missing which every PHP has."""
 
 COMMAND_LINE: Final = "on the command line"
 """Among the names around a use: it is reached on the command line alone."""
+INSTEAD_OF: Final = "instead of "
+"""Begins what stands among them for an extension in whose absence it runs."""
 
 
 class Fact(msgspec.Struct, frozen=True, array_like=True, gc=False):

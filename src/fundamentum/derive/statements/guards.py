@@ -7,7 +7,7 @@ from typing import Final
 from msgspec.structs import replace
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.facts import COMMAND_LINE, Check, Guard
+from fundamentum.derive.php_source.facts import COMMAND_LINE, INSTEAD_OF, Check, Guard
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
@@ -89,6 +89,9 @@ class Guards:
             for condition, positive in self.conditions(parent, child):
                 if guard := self._judged(condition, positive, extensions):
                     guards.append(guard)
+                    if guard == "instead":
+                        rivals = self._missing(condition, positive)
+                        names = {f"{INSTEAD_OF}{rival}": None for rival in rivals} | names
                     stops = stops or (guard == "explained" and "chosen" in guards)
                 written = self.source.data[condition.start_byte : condition.end_byte]
                 if (_CLI if positive else _NOT_CLI).search(written) and b"||" not in written:
@@ -218,6 +221,12 @@ class Guards:
         if always(written) is (not positive):
             return "never"
         return "version" if VERSION.search(written) else ""
+
+    def _missing(self, condition: Node, positive: bool) -> Iterator[str]:
+        """The extensions that are absent where a condition holds, or does not."""
+        for check in self.at:
+            if condition.start_byte <= check.start < condition.end_byte and positive == check.negative:
+                yield from check.extensions
 
     def _other(self, parent: Node, child: Node, extensions: Sequence[str], reaching: bool) -> Guard:
         if parent.type == "try_statement" and field(parent, "body") == child:

@@ -131,8 +131,8 @@ def _settled(evidence: Evidence, is_script: Scripts, extension: str, left: Seque
     """
     if any(statement.level == "required" for statement in evidence.stated(extension)):
         return True
-    plain, protected = evidence.standing(extension)
-    if extension in _ALL_COUNT or all(map(is_script, plain | protected)):
+    plain, protected, instead = evidence.standing(extension)
+    if extension in _ALL_COUNT or all(map(is_script, plain | protected)) or (instead and not plain):
         return False
     if not evidence.checks(extension):
         return len(plain) > 1

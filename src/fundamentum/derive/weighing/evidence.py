@@ -55,10 +55,16 @@ class Standing(NamedTuple):
     """Without a check."""
     protected: set[str]
     """Behind a check only."""
+    instead: set[str]
+    """Where another extension is missing, and without a check of its own."""
 
 
 MANY_CHECKS: Final = 4
 """Extensions of which a file tells something when they are missing: it is there to look at what is required."""
+
+
+_OPEN: Final = ("", "instead")
+"""What leaves a use to what protects the place from which it is reached."""
 
 
 class Evidence:
@@ -168,7 +174,9 @@ class Evidence:
         for path, use in self.uses_by_extension().get(extension, ()):
             if use.own and "\\" in use.own and use.own in self.defined_functions:
                 continue  # it is not the extension's at all
-            guard = use.guard or self._named_guard(path, use, extension)
+            guard = use.guard
+            if guard in _OPEN:
+                guard = self._named_guard(path, use, extension) or guard
             out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
         return out
 
@@ -184,7 +192,7 @@ class Evidence:
             plain = [
                 (path, use)
                 for path, use in own
-                if not use.guard and not use.weak and not self._answered(path, use.names, extension)
+                if use.guard in _OPEN and not use.weak and not self._answered(path, use.names, extension)
             ]
             if len({path for path, _ in plain}) <= MANY and not self._demanded(extension):
                 yield from ((path, use, extension) for path, use in plain)
@@ -210,7 +218,7 @@ class Evidence:
 
     def standing(self, extension: str) -> Standing:
         """How the application's own files use an extension, as far as they are known by now."""
-        plain, protected = set[str](), set[str]()
+        plain, protected, instead = set[str](), set[str](), set[str]()
         for use in self.uses(extension):
             if use.file.part not in ("own", "optional"):
                 continue
@@ -218,7 +226,9 @@ class Evidence:
                 plain.add(use.file.path)
             elif use.guard in ("checked", "caught"):
                 protected.add(use.file.path)
-        return Standing(plain, protected - plain)
+            elif use.guard == "instead":
+                instead.add(use.file.path)
+        return Standing(plain, protected - plain, instead - plain)
 
     def _answered(self, path: str, names: Iterable[str], extension: str) -> bool:
         """Whether one of the names of functions and constants is of one that answers for the extension.

@@ -56,7 +56,7 @@ def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
         there = [name for name in verdict.among if name in by_name]
         there = [name for name in there if name in known_extensions()] or there
         names = tuple(name for name in there if name in LIVE_ON or not extension_gone(name, "99.0"))
-        needed = [name for name in names if by_name[name].plain and not by_name[name].chosen]
+        needed = [name for name in names if _needed_alone(by_name[name])]
         if len(needed) > 1 and set(needed) <= set(FAMILIES["databases"]):
             needed = []  # the program itself says that one is enough: it is chosen where nobody sees it
         if verdict.extension in names and len(names) > 1 and needed:
@@ -72,6 +72,12 @@ def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
                 by_name.pop(name, None)
         elif verdict.among and verdict.extension not in names and _of_no_use(verdict.extension):
             by_name.pop(verdict.extension, None)
+
+
+def _needed_alone(verdict: Verdict) -> bool:
+    """Whether an extension is needed whatever could stand in for it at one place."""
+    stated = verdict.stated and verdict.level == "required" and not verdict.among
+    return (verdict.plain and not verdict.chosen) or stated
 
 
 def _of_no_use(extension: str) -> bool:

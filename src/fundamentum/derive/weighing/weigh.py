@@ -10,7 +10,7 @@ import msgspec
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.families import ASIDE, TOOLS, words_for
-from fundamentum.derive.php_source.facts import Check
+from fundamentum.derive.php_source.facts import INSTEAD_OF, Check
 from fundamentum.derive.result import Place
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS
 from fundamentum.derive.weighing.evidence import Evidence
@@ -219,6 +219,21 @@ class Case:
         ]
         return self.verdict("recommended", "the program advises it", asked(ranked)) if ranked else None
 
+    def fallen_back_on(self) -> Verdict | None:
+        """``if (sodium) ... else openssl_encrypt(...)``: without both it fails; unless more files only ask for it."""
+        instead = [
+            seen for seen in self.strong if seen.guard == "instead" and not seen.driver and seen.use.kind != "constant"
+        ]
+        files = {seen.file.path for seen in instead if seen.file.part == "own"}
+        protected = {seen.file.path for seen in self.own if seen.guard in ("checked", "caught")} - files
+        names = (name for seen in instead for name in seen.use.names if name.startswith(INSTEAD_OF))
+        rivals = [name for name in dict.fromkeys(name.removeprefix(INSTEAD_OF) for name in names) if name not in TOOLS]
+        if not rivals or len(protected) >= len(files):
+            return None
+        rule = f"used without a check where {' or '.join(rivals)} is missing"
+        verdict = self.verdict("required", rule, places(instead, ()))
+        return msgspec.structs.replace(verdict, among=(*rivals, self.extension))
+
     def used_under_a_condition(self) -> Verdict | None:
         """Behind checks and choices only; if most of the application is about it, required all the same."""
         if not self.strong:
@@ -286,6 +301,7 @@ RULES: Final[tuple[Callable[[Case], Verdict | None], ...]] = (
     Case.provided_by_a_library,
     Case.warned_about,
     Case.used_plainly,
+    Case.fallen_back_on,
     Case.used_under_a_condition,
     Case.suggested_by_a_library,
     Case.used_by_a_library,

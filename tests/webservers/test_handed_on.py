@@ -125,7 +125,8 @@ REWRITTEN = [  # rules of the host, the runtime that answers its front page
     (f"RewriteRule ^/?(.*)$ {ELSEWHERE}", None),
     (f"RewriteRule ^/api/(.*)$ {ELSEWHERE}", "8.2/fpm/www"),
     (f"RewriteCond %{{HTTP:Upgrade}} websocket\nRewriteRule ^/?(.*)$ {ELSEWHERE}", "8.2/fpm/www"),
-    ("RewriteRule ^/?(.*)$ ws://127.0.0.1:9009/$1 [P]", "8.2/fpm/www"),
+    ("RewriteRule ^/?(.*)$ ws://127.0.0.1:9009/$1 [P]", None),
+    ("RewriteCond %{HTTP:Upgrade} websocket\nRewriteRule ^/?(.*)$ ws://127.0.0.1:9009/$1 [P]", "8.2/fpm/www"),
 ]
 MODULES = "".join(f"LoadModule {name}_module x\n" for name in ("rewrite", "proxy", "proxy_fcgi", "proxy_http", "dir"))
 

@@ -129,7 +129,7 @@ def _rewritten(words: Sequence[str]) -> tuple[Kind, str] | None:
     to, flags = words[0], re.sub(r"^\[|\]$", "", " ".join(words[1:])).split(",")
     for name, _, value in (flag.strip().partition("=") for flag in flags):
         if name.upper() in ("P", "PROXY"):
-            return _socket(to) or _web(to)
+            return _socket(to) or _web(re.sub(r"\Aws(?=s?://)", "http", to))
         if name.upper() in ("H", "HANDLER") and value.lower().startswith("proxy:"):
             return _socket(value[6:])
         if name.upper() in ("H", "HANDLER"):

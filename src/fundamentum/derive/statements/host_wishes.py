@@ -21,9 +21,11 @@ from fundamentum.derive.statements.where_missing import turned, where_missing
 _CALLS: Final = re.compile(rb"\b(?:setlocale|mail|disk_?free_?space)\s{0,9}\(", re.I)
 _HTTPS: Final = re.compile(rb"\$_SERVER\s?\[\s?['\"]HTTPS['\"]")
 _OF_HTTPS: Final = r"\$_server\[['\"]https['\"]\]"
+_ASKED: Final = rf"(?:strtolower\()?{_OF_HTTPS}\)?"
 _WITHOUT_HTTPS: Final = (
-    rf"(?:empty\({_OF_HTTPS}\)|!isset\({_OF_HTTPS}\)|(?:strtolower\()?{_OF_HTTPS}\)?"
-    r"(?:(?:!==?|<>)['\"](?:on|1)['\"]|===?['\"](?:off|)['\"]))"
+    rf"(?:empty\({_OF_HTTPS}\)|!isset\({_OF_HTTPS}\)|"
+    rf"{_ASKED}(?:(?:!==?|<>)['\"](?:on|1)['\"]|===?['\"](?:off|)['\"])|"
+    rf"(?:['\"](?:on|1)['\"](?:!==?|<>)|['\"](?:off|)['\"]===?){_ASKED})"
 )
 _NO_HTTPS: Final = re.compile(rf"\(?{_WITHOUT_HTTPS}(?:\|\|{_WITHOUT_HTTPS})*\)?")
 """A condition that asks for nothing else, without its blanks and in small letters."""
@@ -78,9 +80,12 @@ def _locale(call: Node) -> Iterator[Wished]:
 def _room(call: Node) -> Iterator[Wished]:
     """The free space with less of which the program goes no further."""
     compared = call.parent
-    if compared is None or compared.type != "binary_expression" or field(compared, "left") != call:
+    if compared is None or compared.type != "binary_expression":
         return
-    written = _POWER.sub(lambda power: str(int(power[1]) ** int(power[2])), text(field(compared, "right")))
+    left, right = field(compared, "left"), field(compared, "right")
+    first = left == call
+    less = text(field(compared, "operator")) in (("<", "<=") if first else (">", ">="))
+    written = _POWER.sub(lambda power: str(int(power[1]) ** int(power[2])), text(right if first else left))
     least, branch = number_of(written, "disk"), where_missing(compared, True)
-    if text(field(compared, "operator")) in ("<", "<=") and least and branch is not None and refuses(branch):
+    if less and least and branch is not None and refuses(branch):
         yield "disk", f">= {least}", line(call), True, "disk_free_space() is compared"

@@ -14,8 +14,10 @@ from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place, advised_branch
 from fundamentum.model.needs_value import Level
 
-CONTAINER_FOLDERS: Final = ("", "docker", ".docker", "build", "docker/php", "deploy", "container", "debian", "rpm")
-PACKAGING_FOLDERS: Final = ("", "debian", "rpm")
+PACKAGING_FOLDERS: Final = ("debian", "rpm")
+CONTAINER_FOLDERS: Final = (
+    *("", "docker", ".docker", "build", "docker/php", "deploy", "container"), *PACKAGING_FOLDERS,
+)  # fmt: skip
 CONTAINER: Final = re.compile(r"(?:Docker|Container)file(?:[.-][\w.-]+)?|[\w.-]+\.(?:docker|container)file", re.I)
 _INSTALLING: Final = re.compile(
     r"\b(?:(?:\w{1,20}-){0,4}ext-(?:install|enable)|install-(?:\w{1,20}-)?extensions|pecl\s+install|"
@@ -133,7 +135,7 @@ def _of_control(path: str, text: str) -> Iterator[tuple[str, Level, int, str]]:
 
 
 _OF_PHP: Final = re.compile(
-    r"(?<![\w-])(?:php|php-(?:common|cli|fpm|cgi)|libapache2-mod-php|php\(language\))\s*\(?\s*(?P<sign>>=|<<|<)\s*"
+    r"(?<![\w-])(?:php|php-(?:common|cli|fpm|cgi)|lib[a-z\d]+-mod-php|php\(language\))\s*\(?\s*(?P<sign>>=|<<|<)\s*"
     r"(?:\d:)?(?P<version>\d{1,2}(?:\.\d{1,3}){0,2})(?![\w.])",
 )
 """``php (>= 2:8.1)``, ``php(language) >= 8.1``"""

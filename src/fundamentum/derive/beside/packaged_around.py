@@ -27,7 +27,7 @@ def packaged_around(root: str, base: str) -> Iterator[Entry]:
     """One entry for all databases, of which any one will do, and one for each service and program."""
     databases: dict[str, Place] = {}
     seen: set[tuple[Kind, tuple[str, ...]]] = set()
-    paths = (path for _, path in files_in(root, base, PACKAGING_FOLDERS))
+    paths = (path for _, path in files_in(root, base, ("", *PACKAGING_FOLDERS)))
     for path, text in texts_of(root, paths):
         for relation in relations(path, text):
             place = Place(path, relation.line, " | ".join(relation.names)[:60])

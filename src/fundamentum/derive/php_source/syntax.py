@@ -221,7 +221,8 @@ class Rules:
             return rule.perhaps(text) if rule.perhaps is not None else rule.pattern.search(text) is not None
 
         branches = [number for number in self._in_code if may_hold(number, code)]
-        for number in self._in_raw:
-            if may_hold(number, data.lower()) if RULES[number].words else blocks:
-                branches.append(number)
+        named = [number for number in self._in_raw if not RULES[number].words.isdisjoint(words)]
+        lowered = data.lower() if named else b""
+        branches += [number for number in named if may_hold(number, lowered)]
+        branches += [number for number in self._in_raw if blocks and not RULES[number].words]
         return tuple(sorted(branches))

@@ -85,6 +85,8 @@ class Barrier(Fact, frozen=True):
     """Whether those lines belong to the main configuration instead."""
     stops: bool = True
     """False: the application is reached, but not by the address of the site alone."""
+    unsure: bool = False
+    """Whether it hangs on what a request brings along, so that it cannot be told of a visitor's; it is no stop then."""
     commands: tuple[tuple[Text, ...], ...] = ()
     """Commands of the web server's own that let them pass, each in words."""
     back: tuple[tuple[Text, ...], ...] = ()

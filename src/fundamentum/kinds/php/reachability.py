@@ -55,7 +55,7 @@ def way_in(finding: Finding, survey: Survey, target: Target, site: Site | None) 
             origin = broken.origin or finding.origin
             words: dict[str, Any] = {"found": broken.found, "remedy": broken.remedy, "demands": broken.changes}
             return replace(finding, verdict="unknown" if broken.unknown else "unmet", origin=origin, **words)
-    asides = [barrier.why for barrier in site.barriers if not barrier.stops]
+    asides = [barrier.why for barrier in site.barriers if not (barrier.stops or barrier.unsure)]
     if lines := _unknown(site.refused, survey, site):
         asides.append(f"{webserver(site.server).title} would not start again: {lines[0].origin}: {lines[0].why}")
     if (refused := target.runtime.refused) is not None:
@@ -200,6 +200,9 @@ def _barred_by_rules(survey: Survey, target: Target, site: Site) -> Iterator[Bro
             commanded = CommandServer(site.server, _address(site), barrier) if barrier.commands else None
             changes = (commanded,) if commanded else tuple(_answering(barrier, survey, target)) if barrier.lines else ()
             yield Broken(f"{site.name}: {barrier.why}", barrier.remedy, barrier.origin, changes)
+    for barrier in site.barriers:
+        if barrier.unsure:
+            yield Broken(f"{site.name}: {barrier.why}", barrier.remedy, barrier.origin, unknown=True)
 
 
 def _address(site: Site) -> str:

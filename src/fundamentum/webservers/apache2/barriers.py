@@ -98,7 +98,11 @@ def _by_request(deciding: Sequence[Line]) -> Iterator[Barrier]:
         where = f" in <{section.kind.capitalize()} {section.words}>" if section else ""
         written = f"{line.name.capitalize()} {' '.join(line.words)}{where}"
         yield Barrier(
-            f"Apache lets in some requests only: {written[:200]}", "look whom that lets in", line.origin, stops=False
+            f"Apache lets in some requests only: {written[:200]}",
+            "look whether visitors' are among them",
+            line.origin,
+            stops=False,
+            unsure=True,
         )
 
 

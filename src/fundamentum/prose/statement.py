@@ -86,3 +86,9 @@ VERSION: Final = r"v?(\d{1,3}(?:\.\d{1,3}){0,3})(?:\.x)?"
 LATER: Final = (
     r"(?:\s*(?:\+|\(?(?:or|and|&) (?:later|higher|newer|above|greater|better|up(?:wards)?|more recent)\)?|-?ish))"
 )
+GD_OR_MAGICK: Final = lazy_regex(
+    r"\bGD2?(?: [\d.]+\+?)?\s*(?:or|/|\|)\s*(?:ImageMagick|Imagick)\b|"
+    r"\b(?:ImageMagick|Imagick)(?: [\d.]+\+?)?\s*(?:or|/|\|)\s*(?:the )?GD2?\b",
+    re.I,
+)
+"""The two extensions for images, of which one will do."""

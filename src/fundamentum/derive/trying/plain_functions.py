@@ -107,7 +107,7 @@ BUILTINS.update(
         "range": _of_known(lambda first, last, *_: Array.of(range(first, min(last, first + 100) + 1))),
         "ini_parse_quantity": _of_known(lambda value: quantity(written(value)).number),
         "filter_var": lambda machine, given: of_scalars(FUNCTIONS["filter_var"])(machine, Given.of(given.at(0))),
-        "basename": _of_known(lambda path, *_: posixpath.basename(written(path))),
+        "basename": _of_known(lambda path, end="": posixpath.basename(written(path)).removesuffix(written(end))),
         **dict.fromkeys(
             ("is_array", "is_iterable", "is_countable"), _is(lambda value: isinstance(value, (Array, Loaded)))
         ),

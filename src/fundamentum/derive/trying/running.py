@@ -7,7 +7,14 @@ from typing import Any, Final
 
 from fundamentum.catalog.quantity import quantity
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
-from fundamentum.derive.trying import list_functions, pattern_functions, plain_functions, text_functions, written_lists
+from fundamentum.derive.trying import (
+    list_functions,
+    own_functions,
+    pattern_functions,
+    plain_functions,
+    text_functions,
+    written_lists,
+)
 from fundamentum.derive.trying.builtins import builtin
 from fundamentum.derive.trying.directories import HERE
 from fundamentum.derive.trying.expressions import reads
@@ -39,7 +46,7 @@ _KEY: Final = re.compile(r"\w{1,40}(?:\.[\w-]{1,40}){1,5}")
 _INCLUDES: Final = ("include_expression", "include_once_expression", "require_expression", "require_once_expression")
 
 
-FUNCTIONS: Final = (list_functions, pattern_functions, plain_functions, text_functions, written_lists)
+FUNCTIONS: Final = (list_functions, own_functions, pattern_functions, plain_functions, text_functions, written_lists)
 """Where PHP's own functions stand: each file adds to ``builtins``."""
 
 

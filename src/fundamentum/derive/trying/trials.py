@@ -70,6 +70,8 @@ class Told(NamedTuple):
     names: tuple[str, ...]
     comes: Comes
     asked: Asked
+    passed: frozenset[Part] = frozenset()
+    """What the program came to before it stopped, and else does not."""
 
 
 def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
@@ -81,6 +83,7 @@ def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
     sure = [told for told in ours if not told.comes.doubt and told.comes.how != SAID]
     stopping = [told for told in sure if told.comes.outcome == "stops"]
     at_parts, in_loops = {told.asked.part for told in stopping}, {_loop(told.comes.at) for told in stopping} - {None}
+    passed = frozenset[Part]().union(*(told.passed for told in stopping))
     in_tables: dict[Part | None, int] = {None: 0}
     for told in sure:
         table = _table(told.asked.where)
@@ -89,7 +92,8 @@ def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
         strength = STRENGTH.index(told.comes.outcome)
         most = in_tables.get(_table(told.asked.where), 0)
         less = strength < most and most > STRENGTH.index("warns")
-        at_same = told.asked.part in at_parts or _loop(told.comes.at) in in_loops
+        goes_by = told.comes.at in passed and _loop(told.comes.at) is not None
+        at_same = told.asked.part in at_parts or _loop(told.comes.at) in in_loops or goes_by
         weak = less or (told.comes.outcome == "reports" and at_same)
         yield told._replace(comes=Comes("warns", UNLIKE_OTHERS)) if weak else told
 
@@ -190,7 +194,13 @@ class Trial:
         with suppress(TooLong):  # what was found by then counts
             for name in names:
                 run = self._without([name])
-                alone[name] = Told((name,), self.compared(run, (name,)), self.place((name,), run))
+                comes = self.compared(run, (name,))
+                new = (
+                    frozenset(part for part, _ in run.new_beside(self.base))
+                    if comes.outcome == "stops"
+                    else frozenset()
+                )
+                alone[name] = Told((name,), comes, self.place((name,), run), new)
                 names += [named for named in self._named() if named not in names]
         yield from _beside_others(list(alone.values()))
         for outcome in STRENGTH[:0:-1]:

@@ -8,7 +8,7 @@ from typing import Final
 from fundamentum.catalog.suppliers import suppliers
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
-from fundamentum.prose.statement import LATER, VERSION, Statement, level_of
+from fundamentum.prose.statement import GD_OR_MAGICK, LATER, VERSION, Statement, level_of
 
 _ALSO: Final = frozenset(
     "git unzip composer ffmpeg wkhtmltopdf tar gzip curl imagemagick wget rsync zip bzip2 npm make".split()
@@ -25,7 +25,6 @@ _CONTEXT: Final = lazy_regex(
 )
 _COMPLAINING: Final = lazy_regex(r"\bcomposer (?:detected|dependencies)\b", re.I)
 """What a program says of itself where it is there."""
-_EITHER: Final = lazy_regex(r"\bGD2?\s*(?:or|/|\|)\s*ImageMagick\b|\bImageMagick\s*(?:or|/|\|)\s*(?:the )?GD2?\b", re.I)
 _INSTALLED: Final = lazy_regex(r"\b(?:install(?:ed)?|not found|missing|required?s?|needs?|available)\b", re.I)
 
 
@@ -47,7 +46,7 @@ def read(line: Line) -> Iterator[Statement]:
             continue
         if name == "convert" and magick:
             continue  # which is told by the other name, too
-        if name == "imagemagick" and _EITHER.search(line.text):
+        if name == "imagemagick" and GD_OR_MAGICK.search(line.text):
             continue  # two extensions of which one will do
         if name in _NOT_MEANT or re.match(r"\s*(?:PHP )?(?:extension|module)", rest, re.I):
             continue

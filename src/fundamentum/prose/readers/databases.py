@@ -30,6 +30,10 @@ _LEAST: Final = lazy_regex(
 _TOO_OLD: Final = lazy_regex(
     r"[\s,]*(?:is |was |and )*(?:no longer supported|not supported|unsupported|too old|outdated)\b", re.I
 )
+_BOTH: Final = lazy_regex(
+    r"(?<![\w-])(MySQL|MariaDB)\s*(?:/|\bor\b)\s*(MySQL|MariaDB)\s*(?:>=|≥)?\s*([4-9](?:\.\d{1,3}){0,2})(?![\d.])", re.I
+)
+"""One version for both, as both have had it: from 10 on they are MariaDB's alone."""
 _SIZE: Final = lazy_regex(r"(\d+)\s*([KMG])?(?:i?B)?\b", re.I)
 
 
@@ -51,7 +55,10 @@ def read(line: Line) -> Iterator[Statement]:
         if products := dict.fromkeys(_NAMES[server["product"].lower()] for server in servers):
             yield Statement(("database", level), " | ".join(products), level=level)
         return
-    versions: dict[str, str] = {}
+    both = _BOTH.search(line.text)
+    versions = (
+        {_NAMES[name.lower()]: f"{_NAMES[name.lower()]} >= {both[3]}" for name in both.groups()[:2]} if both else {}
+    )
     for match in _PRODUCT.finditer(line.text):
         if re.match(r"\s*(?:PHP )?(?:extension|module|driver|support)", line.text[match.end() :], re.I):
             continue

@@ -8,11 +8,11 @@ from typing import Final
 from msgspec.structs import replace
 
 from fundamentum.catalog import HARVESTED, canonical, catalogued
-from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, providers
+from fundamentum.catalog.symbols import EVERYWHERE, known_extensions, own_extensions, providers
 from fundamentum.catalog.words import said
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
-from fundamentum.prose.statement import ASKING, LATER, VERSION, Statement, installs_packages, level_of
+from fundamentum.prose.statement import ASKING, GD_OR_MAGICK, LATER, VERSION, Statement, installs_packages, level_of
 
 _CONTEXT: Final = lazy_regex(
     r"\b(?:extensions?|modules?|extensiones|erweiterung(?:en)?|ext-|PHP-|pecl|library|libraries|drivers?|support)\b|\.so\b|\.dll\b|"
@@ -31,11 +31,9 @@ _RARE: Final = frozenset("http decimal dio ds eio ev event rar snappy stats stem
 """Those of them that hardly anybody means, unless they are written as extensions are."""
 _OF_APACHE: Final = lazy_regex(r"\bApache(?:'s)? [\"'`]?\Z", re.I)
 _EITHER: Final = lazy_regex(
-    r"\beither\b.{0,40}\b(?:bcmath|gmp|imagick|mbstring|mysqli|intl|sodium|apcu|exif|pdo_\w+)\b|"
-    r"\bGD2?\s*(?:or|/|\|)\s*(?:ImageMagick|Imagick)\b|\b(?:ImageMagick|Imagick)\s*(?:or|/|\|)\s*GD2?\b",
-    re.I,
+    r"\beither\b.{0,40}\b(?:bcmath|gmp|imagick|mbstring|mysqli|intl|sodium|apcu|exif|pdo_\w+)\b", re.I
 )
-"""A choice between extensions, one of which is nothing else, or which are the two for images."""
+"""A choice between extensions, one of which is nothing else."""
 _EXTENSION: Final = lazy_regex(r"\bextension", re.I)
 _LIBRARIES: Final = frozenset({"libcurl", "libsodium"})
 """Libraries that in a list of extensions stand for these."""
@@ -117,7 +115,7 @@ def read(line: Line) -> Iterator[Statement]:
 def _named(line: Line) -> Iterator[tuple[int, int, str]]:
     """Where which extensions are named in a line: begin, end, name."""
     led = ASKING.search(line.heading) is not None and _VERSION_FIRST.match(line.text) is not None
-    about = led or _CONTEXT.search(line.text) is not None or _EITHER.search(line.text) is not None
+    about = led or any(shape.search(line.text) is not None for shape in (_CONTEXT, _EITHER, GD_OR_MAGICK))
     status = _STATUS.search(line.text) is not None
     packages = installs_packages(line.text)
     in_list = bool(re.search(r"extension|module|: \W*PHP\b[^:]*$", line.heading, re.I))
@@ -218,6 +216,20 @@ def _words() -> re.Pattern[str]:
     )
 
 
+_VERSION_OF: Final = lazy_regex(
+    rf"[\"'`)\s]*(?:extension\s+|module\s+)?(?:,\s*(?=version))?(?:(>=|≥|version|v|at least)|\()?\s*{VERSION}{LATER}?"
+)
+
+
+_APART: Final = frozenset({"zip", "imagick"})
+"""Extensions with versions of their own among those that builds of PHP have along."""
+
+
+def _has_versions(name: str, word: str) -> bool:
+    """Whether a version behind a name can be the extension's: not that of PHP, nor of a library beneath."""
+    return (name not in own_extensions() or name in _APART) and not word.lower().startswith("image")
+
+
 def _grouped(named: list[tuple[int, int, str]], text: str) -> Iterator[str]:
     """Names that are joined by *or* or a slash as alternatives of one entry; each with the version behind it."""
     any_of = re.search(r"\b(?:at least one|one|any) of\b|\b(?:n?either)\b", text, re.I)
@@ -227,15 +239,12 @@ def _grouped(named: list[tuple[int, int, str]], text: str) -> Iterator[str]:
     for start, stop, name in named:
         between = text[end:start] if end >= 0 else ""
         joined = re.fullmatch(
-            r"[\"'`)»”\s]*(?:extension|module|library)?\s*(?:,?\s*\(?\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(«“\s]*",
+            rf"(?:[\s\"'`]*{VERSION}{LATER}?)?[\"'`)»”\s]*(?:extension|module|library)?\s*(?:,?\s*\(?\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(«“\s]*",
             between,
             re.I,
         )
-        version = re.match(
-            rf"[\"'`)\s]*(?:,\s*(?=version))?(?:>=|≥|version|v|at least|\()?\s*{VERSION}{LATER}?", text[stop:]
-        )
-        least = re.match(r"[\"'`)\s]*(?:,\s*(?=version))?(?:>=|≥|version|v|at least)", text[stop:])
-        entry = f"{name} >= {version[1]}" if version and (least or "." in version[1]) else _BRINGS.get(name, name)
+        version = _VERSION_OF.match(text, stop) if _has_versions(name, text[start:stop]) else None
+        entry = f"{name} >= {version[2]}" if version and (version[1] or "." in version[2]) else _BRINGS.get(name, name)
         behind = any_of is not None and start > any_of.start()
         if groups and (joined or (behind and one_of_those)):
             groups[-1].append(entry)

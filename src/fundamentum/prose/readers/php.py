@@ -21,9 +21,7 @@ _PHP: Final = r"(?:\bPHP\b(?:[ -](?:FPM|CLI|CGI)\b)?|\b(?-i:PHP)(?=\d))(?:[ -]?\
 _LEAST: Final = (
     r"(?:(?:>=|≥|=>|>|(?:greater|higher) than|ab(?: Version)?\b|at least|minimum(?: of| is)?|min\.?|from|newer than|"
     r"(?:or )?equal to|must be|of(?= version)|mindestens|mu(?:ss|ß)|in|auf|doit être|à la|"
-    r"has to be|"
-    r"need(?:s|ed)?|"
-    r"requires?|is|version|:|\^|~)\s*)*"
+    r"has to be|need(?:s|ed)?|requires?|is|now|version|:|\^|~)\s*)*"
 )
 _ASKS: Final = (
     r"(?:requires?d?|needs?|needed|at least|minimum|up(?:grade|date) to|must be|should be|has to be|>=|≥|(?:greater|"
@@ -31,8 +29,8 @@ _ASKS: Final = (
 )
 _BETWEEN: Final = r"(?:\s*,\s*(?:(?:or|and)\s+)?|\s+(?:or|and)\s+|\s*[/|]\s*)(?:PHP )?"
 _RANGE: Final = _shape(
-    rf"{_PHP}[\s:(]*{_LEAST}{VERSION}\s*(?:-{{1,3}}|–|—|…|\.{{2,3}}|to|through|until|up to(?: and including)?)"
-    rf"\s*(?:PHP )?{VERSION}"
+    rf"{_PHP}[\s:(]*{_LEAST}{VERSION}\s*(?:-{{1,3}}|–|—|…|\.{{2,3}}|to|through|until|up to(?: and including)?|"
+    rf"[,;/]?\s*(?:and |but )?(?:maximum|max\.?|at most)(?: is| of|:)?)\s*(?:PHP )?{VERSION}"
 )
 _OR_LATER: Final = _shape(LATER)
 _BOUNDS: Final = _shape(rf"{_PHP}s?[\s:(]*between {VERSION} and (?:PHP )?{VERSION}")
@@ -41,14 +39,27 @@ _LOWEST: Final = _shape(
     rf"\b{VERSION}(?: is)?(?: the)? (?:minimum|required)\b.{{0,40}}|\bminimum\W{{0,3}}(?:of |is )?{VERSION}"
 )
 """Of several versions that a sentence names, the one that it calls the least."""
-_PAIR: Final = _shape(rf"{_PHP}[\s:(]*>=?\s*{VERSION}\s*(?:,|and|&|\s)\s*(<=?)\s*{VERSION}")
-_PAIR_TURNED: Final = _shape(rf"{_PHP}[\s:(]*(<=?)\s*{VERSION}\s*(?:,|and|&|\s)\s*>=?\s*{VERSION}")
+_PAIR: Final = _shape(rf"{_PHP}[\s:(]*>=?\s*{VERSION}\s*(?:,|and|&{{1,2}}|\s)\s*(<=?)\s*{VERSION}")
+_PAIR_TURNED: Final = _shape(rf"{_PHP}[\s:(]*(<=?)\s*{VERSION}\s*(?:,|and|&{{1,2}}|\s)\s*>=?\s*{VERSION}")
 _LIST: Final = _shape(rf"{_PHP}s?[\s:(]*((?:{VERSION}{_BETWEEN})+{VERSION})(?!\s*(?:or|and) (?:later|higher|newer))")
 _AFTER: Final = _shape(rf"{_ASKS}[^.;,]{{0,40}}?{_PHP}[\s:]*{_LEAST}{VERSION}")
 _PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
 _SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
 _OF_PHP: Final = _shape(rf"\b(?:version|release)\s*{_LEAST}{VERSION}{LATER}? of {_PHP}")
-_NOT: Final = _shape(rf"{_PHP}\s*{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported")
+_WORKS: Final = r"(?:supported|compatible|available|work(?:ing)?|run(?:ning)?)"
+_REFUSED: Final = tuple(
+    map(
+        _shape,
+        (
+            rf"\(?(?:{_PHP}\s*|(?<=\())v?{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported(?: yet)?\)?",
+            rf"\(?\b(?:incompatible|(?:not|n't|cannot) (?:currently |yet )?(?:be )?{_WORKS})"
+            rf" (?:yet )?(?:on|with|by|in|under) {_PHP}\s*{VERSION}(?: or PHP[\d. ]+)?(?: yet\b)?\)?",
+            rf"{_PHP}\s*{VERSION}{LATER}? support is not (?:yet )?(?:available|complete|ready|there)(?: yet)?",
+        ),
+    )
+)
+"""A version on which the application does not run: an older one, or a newer one."""
+_DROPPED: Final = _shape(rf"\bdrop(?:s|ped|ping)? (?:the )?support (?:for|of) {_PHP}\s*(<)?\s*{VERSION}")
 _GONE: Final = _shape(
     rf"{_PHP}\s*(?:{VERSION}(?:, |,? and |,? or ))*{VERSION}"
     r"(?:\s+(?:and|or) (?:older|below|earlier|lower))?\s+(?:is|are) no longer supported"
@@ -64,22 +75,19 @@ _CAME_WITH: Final = _shape(
 _OF_OTHERS: Final = _shape(
     rf"{_PHP}\s*{VERSION} users?\b|\busers? (?:of|on|with|running) {_PHP}\s*{VERSION}|"
     rf"\b(?:still|stuck) (?:on|with|using|running) {_PHP}\s*{VERSION}|"
-    rf"\b(?:for|on|with) {_PHP}\s*{VERSION},? (?:please )?(?:use|stay|keep|take|install) "
+    rf"\b(?:for|on|with) {_PHP}\s*{VERSION},? (?:please )?(?:use|stay|keep|take|install) |"
+    rf"(?:not|n't) (?:yet |been )*(?:tested|tried|verified) (?:with|on|under|against) {_PHP}\s*{VERSION}"
 )
-"""Of whom another release of the application takes care."""
+"""Of whom another release of the application takes care, and what its makers have not tried."""
 _OVER: Final = _shape(r"\bend[- ]of[- ]life\b|\bEOL\b")
 _AS_LEAST: Final = _shape(
     rf"\b(?:m[iíì]n[ií]m\w*|м[иі]н[иі]мум|mindestens erforderlich)\s*=\s*{VERSION}|"
     rf"\bminimum required version\W{{1,3}}{VERSION}"
 )
 """The least, in whatever language: *PHP versión 7.4 insuficiente (mínimo = 8.1)*."""
-_NOT_ON: Final = _shape(
-    rf"\b(?:not (?:yet )?(?:supported|available)|cannot (?:currently |yet )?(?:be )?run)"
-    rf" (?:on|with|by|in|under) {_PHP}\s*{VERSION}"
+_BELOW: Final = _shape(
+    rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|before|not(?: with| on)?|<)\s*(?:PHP )?{VERSION}"
 )
-_WITH_NEITHER: Final = _shape(r"\bnot compatible with (?:version )?PHP")
-"""What does not say whether the newer ones are meant, or the older."""
-_BELOW: Final = _shape(rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|before|not|<)\s*(?:PHP )?{VERSION}")
 _OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
 _REMARK: Final = _shape(r"\s*\([^()]{0,20}\b(?:recommended|preferred|tested|stable|supported|lts|beta)\)")
 """What stands behind one of several versions."""
@@ -121,16 +129,17 @@ def _only_advised(line: Line, condition: str) -> bool:
 
 
 def _condition(text: str) -> str | None:
-    if match := _NOT.search(text):
-        return _beside(match[1], _condition(f"{text[: match.start()]} {text[match.end() :]}"))
-    if _WITH_NEITHER.search(text) or _OVER.search(text):
+    for shape in _REFUSED:
+        if match := shape.search(text):
+            return _beside(match, _condition(f"{text[: match.start()]} {text[match.end() :]}"))
+    if _OVER.search(text):
         return None
     if match := _AS_MOST.search(text):
         return f"<={match[1]}"
-    if match := _NOT_ON.search(text):
-        return f"<{match[1]}"
     if (match := _AS_LEAST.search(text)) and _plausible(least := match[1] or match[2]):
         return f">={least}"
+    if match := _DROPPED.search(text):
+        return f"{'>=' if match[1] else '>'}{match[2]}"
     if match := _GONE.search(text):
         instead = _INSTEAD.search(text, match.end())
         return f">={instead[1]}" if instead and _plausible(instead[1]) else f">{match[2]}"
@@ -163,12 +172,22 @@ def _condition(text: str) -> str | None:
     return None
 
 
-def _beside(refused: str, least: str | None) -> str:
-    """A version that is not supported, beside what the rest of the sentence asks for: it may be an older one."""
-    if least is None or not re.fullmatch(r">=[\d.]+", least):
-        return f"<{refused}"
-    numbers = (tuple(map(int, version.split("."))) for version in (refused, least.removeprefix(">=")))
-    return f"{least}, <{refused}" if next(numbers) > next(numbers) else least
+_FROM: Final = _shape(r">=([\d.]+)(?:, <=[\d.]+)?")
+NEWER: Final = (8,)
+"""Of a version that is refused and nothing else said: from this one on the newer ones are meant, else it may be past."""
+
+
+def _beside(refused: re.Match[str], asked: str | None) -> str | None:
+    """A version on which it does not run, beside what the rest of the sentence asks for: it may be an older one."""
+    first = refused[1]
+    if asked is None:
+        return f"<{first}" if " supported" in refused[0] or "yet" in refused[0] or _numbers(first) >= NEWER else None
+    match = _FROM.fullmatch(asked)
+    return f">={match[1]}, <{first}" if match and _numbers(first) > _numbers(match[1]) else asked
+
+
+def _numbers(version: str) -> tuple[int, ...]:
+    return tuple(map(int, version.split(".")))
 
 
 @cache

@@ -15,6 +15,7 @@ from fundamentum.derive.application.document_names import DOCUMENT
 from fundamentum.derive.beside.files_beside import files_in
 from fundamentum.derive.beside.telling_sentences import tells
 from fundamentum.derive.beside.timer_samples import timer_samples
+from fundamentum.derive.families import SWITCHED_OFF
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.result import Entry, Place, advised_branch
 from fundamentum.errors import InputError
@@ -35,13 +36,22 @@ _CRON: Final = frozenset({".cron", ".crontab"})
 _TESTED: Final = re.compile(r"\btested\b", re.I)
 MAX_FILES: Final = 12
 MAX_SIZE: Final = 256 * 1024
-_KINDS: Final[Mapping[tuple[str, ...], Literal["setting", "database", "service", "host", "task"]]] = {
+_Kind = Literal["setting", "database", "service", "host", "task", "command", "loader", "library", "function"]
+_KINDS: Final[Mapping[tuple[str, ...], _Kind]] = {
     ("settings",): "setting",
     ("database",): "database",
     ("services",): "service",
     ("host",): "host",
     ("tasks",): "task",
+    ("commands",): "command",
+    ("loaders",): "loader",
+    ("libraries",): "library",
+    ("functions",): "function",
 }
+_TO_GET_IT: Final = frozenset(
+    "composer git npm yarn node make docker curl wget unzip tar gzip bzip2 sqlite3 psql".split()
+)
+"""Programs with which an application is fetched and built rather than run, and clients of databases."""
 _NO_NEEDS: Final = frozenset(
     "disable_functions safe_mode register_globals magic_quotes_gpc magic_quotes_runtime".split()
 )
@@ -141,12 +151,22 @@ def _take(said: Said, statement: Statement, place: Place) -> None:
         if PATH.fullmatch(path) and not path.startswith("/") and not {".", ".."}.intersection(path.split("/")):
             said.others.append(Entry("directory", (path,), "recommended", "writable", f"{place.path} says", (place,)))
     elif (kind := _KINDS.get(statement.table[:-1])) and statement.key not in _NO_NEEDS:
-        value = str(statement.value)
-        keyed = kind in ("setting", "host", "task")
-        names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))
-        rule = f"{place.path} says{'' if keyed or value == ' | '.join(names) else f' {value}'}"
-        with_version = kind == "database" and value != " | ".join(names)
-        said.others.append(Entry(kind, names, "recommended", value if keyed or with_version else "", rule, (place,)))
+        said.others += _other(kind, statement, place)
+
+
+def _other(kind: _Kind, statement: Statement, place: Place) -> Iterator[Entry]:
+    """What a document says of anything but PHP, its extensions and directories."""
+    value = str(statement.value)
+    keyed = kind in ("setting", "host", "task")
+    names = (statement.key,) if keyed else tuple(re.split(r"[<>=]", part)[0].strip() for part in value.split("|"))
+    if kind == "command" and not _TO_GET_IT.isdisjoint(names):
+        return
+    if kind == "function" and names[0] not in SWITCHED_OFF:
+        return
+    rule = f"{place.path} says{'' if keyed or value == ' | '.join(names) else f' {value}'}"
+    if not keyed and (value == " | ".join(names) or kind != "database"):
+        value = value.removeprefix(names[0]).replace(" ", "") if len(names) == 1 else ""
+    yield Entry(kind, names, "recommended", value, rule, (place,))
 
 
 def with_documents(

@@ -23,6 +23,11 @@ _SEVERAL: Final = lazy_regex(
     r"(?:must|have to|need to|should|are)\b",
     re.I,
 )
+_BEFORE: Final = lazy_regex(
+    r"(?<![\w/-])((?:[\"'`]?\w[\w/-]*[\"'`]?(?:,\s*(?:and\s+)?|\s+and\s+)){1,9}[\"'`]?\w[\w/-]*[\"'`]?)\s+(?:directories|folders)\b",
+    re.I,
+)
+"""*the storage and bootstrap/cache folders*"""
 _ENTRY: Final = lazy_regex(r"(?:\./)?([A-Za-z0-9_][\w-]*(?:/[\w.-]+)*)/?(?=$|\s+[-–(:])")
 """What a list of directories begins with."""
 _NO_NAMES: Final = frozenset(
@@ -69,9 +74,10 @@ def read(line: Line) -> Iterator[Statement]:
     if bare := _FILE.search(line.text):
         name = bare[1] or bare[2]
         yield from [Statement(("installation", "writable"), name)] if "." in name else []
-    if several := _SEVERAL.search(line.text):
-        names = re.split(r",\s*(?:and\s+)?|\s+and\s+", several[1])
-        yield from (Statement(("directories", level), "writable", name, level) for name in names if "/" not in name)
+    if several := _SEVERAL.search(line.text) or _BEFORE.search(line.text):
+        names = (name.strip("\"'`") for name in re.split(r",\s*(?:and\s+)?|\s+and\s+", several[1]))
+        plain = (name for name in names if "/" not in name and name.lower() not in _NO_NAMES)
+        yield from (Statement(("directories", level), "writable", name, level) for name in plain)
     for match in _PATH.finditer(line.text):
         path = match[1].rstrip("/.").removeprefix("./")
         if path.lower() in _NO_NAMES or path.endswith("writable"):

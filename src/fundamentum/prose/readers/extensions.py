@@ -239,7 +239,8 @@ def _grouped(named: list[tuple[int, int, str]], text: str) -> Iterator[str]:
     for start, stop, name in named:
         between = text[end:start] if end >= 0 else ""
         joined = re.fullmatch(
-            rf"(?:[\s\"'`]*{VERSION}{LATER}?)?[\"'`)»”\s]*(?:extension|module|library)?\s*(?:,?\s*\(?\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(«“\s]*",
+            rf"(?:[\s\"'`]*{VERSION}{LATER}?)?[\"'`)»”\s]*(?:extension|module|library)?\s*"
+            r"(?:,?\s*\(?\bor\b|/|\|)\s*(?:the |PHP )?[\"'`(«“\s]*",
             between,
             re.I,
         )

@@ -47,13 +47,13 @@ _PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
 _SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
 _OF_PHP: Final = _shape(rf"\b(?:version|release)\s*{_LEAST}{VERSION}{LATER}? of {_PHP}")
 _WORKS: Final = r"(?:supported|compatible|available|work(?:ing)?|run(?:ning)?)"
+_ON: Final = rf"(?:yet )?(?:on|with|by|in|under) {_PHP}\s*{VERSION}(?: or PHP[\d. ]+)?"
 _REFUSED: Final = tuple(
     map(
         _shape,
         (
             rf"\(?(?:{_PHP}\s*|(?<=\())v?{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported(?: yet)?\)?",
-            rf"\(?\b(?:incompatible|(?:not|n't|cannot) (?:currently |yet )?(?:be )?{_WORKS})"
-            rf" (?:yet )?(?:on|with|by|in|under) {_PHP}\s*{VERSION}(?: or PHP[\d. ]+)?(?: yet\b)?\)?",
+            rf"\(?\b(?:incompatible|(?:not|n't|cannot) (?:currently |yet )?(?:be )?{_WORKS}) {_ON}(?: yet\b)?\)?",
             rf"{_PHP}\s*{VERSION}{LATER}? support is not (?:yet )?(?:available|complete|ready|there)(?: yet)?",
         ),
     )
@@ -174,7 +174,7 @@ def _condition(text: str) -> str | None:
 
 _FROM: Final = _shape(r">=([\d.]+)(?:, <=[\d.]+)?")
 NEWER: Final = (8,)
-"""Of a version that is refused and nothing else said: from this one on the newer ones are meant, else it may be past."""
+"""Of a version that is refused, and nothing else: from this one on those are meant that are newer; it may be past."""
 
 
 def _beside(refused: re.Match[str], asked: str | None) -> str | None:

@@ -44,12 +44,15 @@ _SET: Final = lazy_regex(
 _UNSET: Final = lazy_regex(
     r"\b(?:must be empty|should be empty|be unset|must not be set|should not be set|no value|in effect)\b", re.I
 )
+_NOT_BORNE: Final = lazy_regex(r"\bnot (?:be )?(?:supported|allowed|possible)\b|\b(?:not|n't) work\b", re.I)
 _ERRORS: Final = (
     (r"allowed memory size of (\d{1,15}) bytes exhausted", "memory_limit", ">"),
     (r"maximum execution time of (\d{1,9}) seconds? exceeded", "max_execution_time", ">"),
     (r"content-length of (\d{1,15}) bytes exceeds the limit", "post_max_size", ">="),
+    (r"\b(\d{1,6} ?[KMG])i?B? of PHP memory", "memory_limit", ">="),
+    (r"\bPHP\b.{0,20}\ballowed to use (?:at least )?(\d{1,6} ?[KMG])", "memory_limit", ">="),
 )
-"""What PHP itself says where a limit is reached: the limit that is too low, or what was sent."""
+"""What PHP itself says where a limit is reached, the limit that is too low or what was sent; and what names none."""
 _NOT_ON: Final = lazy_regex(
     r"\b(?:do not|don't|never|not to|must not|should not) (?:enable|activate|turn on|switch on)\b", re.I
 )
@@ -68,7 +71,7 @@ def read(line: Line) -> Iterator[Statement]:
     level = "recommended" if _OR_ELSE.search(line.text) else level_of(line)
     for shape, name, sign in _ERRORS:
         if match := re.search(shape, line.text, re.I):
-            yield Statement(("settings", "required"), f"{sign} {match[1]}", name)
+            yield Statement(("settings", "required"), f"{sign} {match[1].replace(' ', '').upper()}", name)
             return
     named = list(_named(line.text))
     shared: str | None = None
@@ -142,7 +145,7 @@ def _condition(name: str, text: str) -> str | None:
         return f"lacks {word[1] or word[2]}" if word else "unset" if _UNSET.search(text) else None
     if number := _number(name, text):
         return number if not switch else {"0": "off", "1": "on"}.get(number.removeprefix(">= "))
-    if _UNSET.search(text) or (name == "open_basedir" and _OFF.search(text)):
+    if _UNSET.search(text) or (name == "open_basedir" and (_OFF.search(text) or _NOT_BORNE.search(text))):
         return "unset"
     if (
         switch
@@ -160,7 +163,7 @@ def _condition(name: str, text: str) -> str | None:
 
 _WORD: Final = lazy_regex(
     r"[\"'`\s]*(?:=|:|(?:should|must|has to|needs to) be(?: set to)?|set to|"
-    r"to)\s*[\"'`]?([A-Za-z][\w./-]*\w)[\"'`]?\s*[.,;!]*\s*$"
+    r"to)\s*[\"'`]?(?!(?:writ|read)e?able|valid|exist|accessible|present|there)([A-Za-z][\w./-]*\w)[\"'`]?\s*[.,;!]*\s*$"
 )
 
 

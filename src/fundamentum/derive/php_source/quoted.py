@@ -62,7 +62,9 @@ def speaks_of_extensions(lowered: bytes) -> bool:
     return any(word in lowered for word in _OF_EXTENSIONS)
 
 
-_OF_EXTENSIONS: Final = tuple(b"extension requirement phplib php_lib phpext php_ext phpmod php_mod".split())
+_OF_EXTENSIONS: Final = tuple(
+    b"extension requirement phplib php_lib phpext php_ext phpmod php_mod 'ext' \"ext\" 'ext- \"ext-".split()
+)
 
 
 def listed_in(data: bytes) -> frozenset[str]:

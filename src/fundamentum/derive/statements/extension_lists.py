@@ -17,7 +17,7 @@ RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|w
 _REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
 _OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|extensions?\b|php_?(?:lib|mod)", re.I)
 _PATTERN: Final = re.compile(r"\\|\[.*\]|\|")
-_ABOUT: Final = re.compile(r"ext(?:ension|s\b|_)|modul|requir|recommend|optional|depend", re.I)
+_ABOUT: Final = re.compile(r"ext(?:ension|s\b|_|['\"])|modul|requir|recommend|optional|suggest|depend", re.I)
 
 
 def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check]:
@@ -49,7 +49,8 @@ def _of_named(array: Node) -> Iterator[Check]:
         if extension := extension_called((value or "").encode("utf-8", "replace")):
             names.append((extension, line(element)))
     title = heading(array)[:MAX_TITLE]
-    if (len(names) < 2 and not _OF_EXTENSIONS.search(title)) or len(names) < max(strings * 0.6, 1):
+    marked = b"'ext-" in (array.text or b"") or b'"ext-' in (array.text or b"")
+    if (len(names) < 2 and not marked and not _OF_EXTENSIONS.search(title)) or len(names) < max(strings * 0.6, 1):
         return
     if not _ABOUT.search(title):
         return

@@ -4,7 +4,7 @@
 """
 
 from collections.abc import Iterable
-from typing import Final
+from typing import Final, Literal
 
 from fundamentum.derive.families import SWITCHED_OFF
 from fundamentum.derive.php_source.facts import Check, Wish
@@ -13,6 +13,8 @@ _DEMANDS: Final = frozenset({"exits", "leaves", "throws", "reports", "listed-req
 _ENDING: Final = "()"
 OF_DIRECTORY: Final = "/"
 """The same of a directory that a program asks about: stands behind its path; no extension is called so."""
+OF_PROGRAM: Final = "$"
+"""The same of a program that it starts, or looks for."""
 
 
 def stands_for(function: str) -> str:
@@ -26,11 +28,11 @@ def apart(told: Iterable[Check]) -> tuple[tuple[Check, ...], tuple[Wish, ...]]:
     checks: list[Check] = []
     wishes: list[Wish] = []
     for check in told:
-        if check.extension.endswith(OF_DIRECTORY):
+        if check.extension.endswith((OF_DIRECTORY, OF_PROGRAM)):
+            kind: Literal["directory", "command"] = "directory" if check.extension.endswith(OF_DIRECTORY) else "command"
             if not check.command_line:
                 stops = check.outcome in _DEMANDS and not check.among
-                path = check.extension.removesuffix(OF_DIRECTORY)
-                wishes.append(Wish("directory", path, "", check.line, check.what, stops, check.around))
+                wishes.append(Wish(kind, check.extension[:-1], "", check.line, check.what, stops, check.around))
         elif not check.extension.endswith(_ENDING):
             checks.append(check)
         elif check.outcome in (*_DEMANDS, "warns", "goes-on"):

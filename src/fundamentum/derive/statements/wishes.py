@@ -35,7 +35,7 @@ _EVERYWHERE: Final = frozenset(
     "split stdbuf stty sum sync tac timeout truncate tty uniq unlink users vdir who yes "
     "rd md ver cls taskkill xcopy robocopy wscript reg net icacls cacls schtasks runas explorer mklink sc".split()
 )
-_LOOKING: Final = frozenset({"which", "type", "command", "whereis", "where"})
+LOOKING: Final = frozenset({"which", "type", "command", "whereis", "where"})
 """Commands that look for the one that they are given: ``which convert``, ``command -v convert``"""
 _COMMAND: Final = re.compile(r"[A-Za-z][\w+.-]*")
 _NUMBER: Final = re.compile(r"-?\d+\s*[kKmMgG]?")
@@ -207,7 +207,7 @@ def command_of(written: str, *, whole: bool) -> str:
     ``whole``: all of the line is known, and not its beginning alone.
     """
     words = _without_what_leads(written.strip().strip("\"'"))
-    if words and words[0] in _LOOKING:
+    if words and words[0] in LOOKING:
         words = [word for word in words[1:] if not word.startswith(("-", ">", "2>", "1>", "&"))][:1]
     if not words:
         return ""

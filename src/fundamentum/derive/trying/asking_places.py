@@ -47,9 +47,10 @@ def _any_of(names: Collection[str]) -> bytes:
 _WRITES: Final = re.compile(rb"(?<!function )\b(?:%s)(?=\s*\(|['\"])" % _any_of(ASKING))
 _STARTS: Final = re.compile(
     rb"(?<![\w>:$])(?<!function )(?:%s)\s*+\(\s*+"
-    rb"(?:['\"]\s*+(?:which|command|type|whereis)\b|(?!['\"])(?=[^;]{0,80}?[$:]))" % _any_of(COMMANDS)
+    rb"(?:['\"]\s*+(?:which|command|type|whereis)\b|['\"][^'\"$]{1,80}['\"]\s*+,\s*+\$|(?!['\"])(?=[^;]{0,80}?[$:]))|"
+    rb"(?<![\w>:$])is_executable\s*+\(" % _any_of(COMMANDS)
 )
-"""What starts a program that is not named right there, or looks for one."""
+"""What starts a program that is not named right there, or looks for one or how it ended."""
 
 _PUTS: Final = re.compile(
     rb"(?<![\w>:$])(?<!function )(?:%s)\s*+\((?!\s*+(?:__dir__\s*+\.\s*+)?['\"][^'\"$]*+['\"]\s*+[,)])"
@@ -59,7 +60,7 @@ _PUTS: Final = re.compile(
 
 _WRITING: Final = tuple(name.encode() for name in sorted(ASKING))
 _PUTTING: Final = tuple(name.encode() for name in sorted(WRITING))
-_STARTING: Final = tuple(name.encode() for name in sorted(COMMANDS))
+_STARTING: Final = (b"is_executable", *(name.encode() for name in sorted(COMMANDS)))
 _WORDS: Final = tuple(
     b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
     b"disable_functions _version sqlite3::version imagick::getversion gd_info imagetypes php_zts "

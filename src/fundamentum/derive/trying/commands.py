@@ -3,13 +3,20 @@
 ``exec($this->tools['convert'] . ' -resize 200 ' . $file)``
 """
 
+import re
 from collections.abc import Iterator
 from typing import Any, Final
 
-from fundamentum.derive.statements.wishes import command_of
+from fundamentum.derive.statements.wishes import LOOKING, command_of
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.parts import FUNCTIONS, Part
+from fundamentum.derive.trying.values import UNKNOWN, Array
 
+NOT_FOUND: Final = 127
+"""How a shell ends that finds no program of a name."""
+_WRITTEN: Final = {"exec": (1, 2), "system": (None, 1), "passthru": (None, 1)}
+"""Which arguments take the lines that are told, and how it ended."""
+_PATH: Final = re.compile(r"/(?:usr/)?(?:local/)?s?bin/(?P<name>[A-Za-z][\w.+-]*)")
 MAX_TURNS: Final = 2
 MAX_BEFORE: Final = 20
 """Statements before a place in which is looked for what a variable was given."""
@@ -24,6 +31,28 @@ def started(machine: Machine, part: Part, given: Given) -> str:
     arguments = part.get("arguments")
     first = arguments.kids[0].kids if arguments is not None and arguments.kids else ()
     return command_of(known_beginning(machine, first[-1]) if first else "", whole=False)
+
+
+def at_path(path: Any) -> str:
+    """The name of the program that a path leads to, where programs stand: ``/usr/bin/convert``; else empty."""
+    match = _PATH.fullmatch(path) if isinstance(path, str) else None
+    return command_of(match["name"], whole=True) if match is not None else ""
+
+
+def told_by(machine: Machine, function: str, given: Given, there: bool) -> Any:
+    """What a call comes to that starts a program, which is there or not; what it writes to is written."""
+    line = given.at(0)
+    words = line.split() if isinstance(line, str) else []
+    looks = bool(words) and words[0] in LOOKING
+    path = f"/usr/bin/{words[-1].rpartition('/')[2]}" if looks else ""
+    lines, ended = _WRITTEN.get(function, (None, None))
+    for place, value in ((lines, Array.of([path] if path and there else [])), (ended, 0 if there else NOT_FOUND)):
+        cell = given.cells.get(place) if place is not None else None
+        if cell is not None:
+            machine.memory.write(cell, UNKNOWN if place == lines and there and not looks else value)
+    if there:
+        return path if looks and function != "passthru" else UNKNOWN
+    return None if function in ("shell_exec", "passthru") else ""
 
 
 def known_beginning(machine: Machine, part: Part, turns: int = MAX_TURNS) -> str:

@@ -7,7 +7,7 @@ import posixpath
 import re
 from typing import Any, Final
 
-from fundamentum.derive.statements.host_functions import OF_DIRECTORY
+from fundamentum.derive.statements.host_functions import OF_DIRECTORY, OF_PROGRAM
 
 RIGHTS: Final = "fileperms"
 ASKING: Final = frozenset({"is_writable", "is_writeable", "is_really_writable", RIGHTS})
@@ -31,9 +31,9 @@ def of_root(name: str) -> bool:
     return _OF_ROOT.fullmatch(name) is not None
 
 
-def is_directory(name: str) -> bool:
-    """Whether something that is asked for is a directory."""
-    return name.endswith(OF_DIRECTORY)
+def is_of_host(name: str) -> bool:
+    """Whether something that is asked for is a directory or a program, and nothing of PHP."""
+    return name.endswith((OF_DIRECTORY, OF_PROGRAM))
 
 
 def asked_as(value: Any, entry: str | None) -> str:

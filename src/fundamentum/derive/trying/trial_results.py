@@ -12,7 +12,7 @@ from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS, looks_at_requirements
 from fundamentum.derive.trying.bounds import Bound, bounds
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes
-from fundamentum.derive.trying.directories import is_directory
+from fundamentum.derive.trying.directories import is_of_host
 from fundamentum.derive.trying.least_versions import beneath
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import (
@@ -84,15 +84,15 @@ class TrialResults:
             self.take_wish(where.file.path, Wish("absent", told.names[0], "", part.line, part.text[:60], True, around))
             return
         among = told.names if len(told.names) > 1 else ()
-        for name in told.names:
-            of_name = told.asked
+        of_name = told.asked
+        for name, own in zip(told.names, told.places or (of_name,), strict=True):
             outcome: Result = _outcome(told.comes, top, of_name)
             if outcome != "asked" and (by_choice(of_name.part, name) or by_choice(of_name.where, name)):
                 outcome = "asked"
             in_words = told.comes.how == SAID or outcome == "reports"
             if of_name.doubt and stands_beside(where, chosen=not in_words):
                 outcome = "asked"  # it is said to those alone for whom the rest of the condition holds
-            if outcome == "asked" and called(of_name.part.node) in _FOR_EACH and not is_directory(name):
+            if outcome == "asked" and called(of_name.part.node) in _FOR_EACH and not is_of_host(name):
                 continue  # it may be only shown
             followed = told.comes.outcome == "stops" or outcome == "goes-on"
             if not followed and need_not_be(of_name.where):
@@ -105,9 +105,10 @@ class TrialResults:
             around = _around(of_name, told.comes.at, ends=top and outcome == "exits")
             command_line = name in for_command_line or on_command_line(of_name.part)
             with_others = among if outcome != "asked" else ()
-            what = of_name.part.text[:60]
-            check = Check(name, outcome, where.line, what, with_others, around, command_line=command_line)
-            key = (where.file.path, name, where.line, check.among)
+            at = own if own.where.file is where.file else of_name
+            line, what = at.where.line, at.part.text[:60]
+            check = Check(name, outcome, line, what, with_others, around, command_line=command_line)
+            key = (where.file.path, name, line, check.among)
             known = self.checks.get(key)
             if known is None or _WEIGHT.index(known.outcome) < _WEIGHT.index(outcome):
                 self.checks[key] = check

@@ -16,7 +16,7 @@ from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes, weight, what_comes
-from fundamentum.derive.trying.directories import is_directory
+from fundamentum.derive.trying.directories import is_of_host
 from fundamentum.derive.trying.machine import MAX_STEPS
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
@@ -70,6 +70,8 @@ class Told(NamedTuple):
     names: tuple[str, ...]
     comes: Comes
     asked: Asked
+    places: tuple[Asked, ...] = ()
+    """Of several where each was asked for."""
     passed: frozenset[Part] = frozenset()
     """What the program came to before it stopped, and else does not."""
 
@@ -195,19 +197,16 @@ class Trial:
             for name in names:
                 run = self._without([name])
                 comes = self.compared(run, (name,))
-                new = (
-                    frozenset(part for part, _ in run.new_beside(self.base))
-                    if comes.outcome == "stops"
-                    else frozenset()
-                )
-                alone[name] = Told((name,), comes, self.place((name,), run), new)
+                new = run.new_beside(self.base) if comes.outcome == "stops" else ()
+                passed = frozenset(part for part, _ in new)
+                alone[name] = Told((name,), comes, self.place((name,), run), passed=passed)
                 names += [named for named in self._named() if named not in names]
         yield from _beside_others(list(alone.values()))
         for outcome in STRENGTH[:0:-1]:
             left = [
                 name
                 for name, told in alone.items()
-                if weight(told.comes) < weight(Comes(outcome)) and not is_directory(name) and name not in TOOLS
+                if weight(told.comes) < weight(Comes(outcome)) and not is_of_host(name) and name not in TOOLS
             ]
             while len(left) > 1 and (together := self._together(left, outcome)) is not None:
                 if len(together.names) > 1:
@@ -244,7 +243,8 @@ class Trial:
             if fewer and self._comes_to(outcome, fewer):
                 missing = fewer
         run = self._without(missing)
-        return Told(tuple(missing), self.compared(run, missing), self.place(missing, run))
+        places = tuple(self.place((name,), run) for name in missing)
+        return Told(tuple(missing), self.compared(run, missing), self.place(missing, run), places)
 
     def _comes_to(self, outcome: Outcome, names: Sequence[str]) -> bool:
         comes = self.compared(self._without(names), names)

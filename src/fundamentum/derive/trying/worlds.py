@@ -11,11 +11,11 @@ from fundamentum.derive.families import TOOLS
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import CHECKS
 from fundamentum.derive.statements.checks import asked_for
-from fundamentum.derive.statements.host_functions import stands_for
+from fundamentum.derive.statements.host_functions import OF_PROGRAM, stands_for
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.statements.wishes import COMMANDS
 from fundamentum.derive.trying import beneath, directories
-from fundamentum.derive.trying.commands import started
+from fundamentum.derive.trying.commands import at_path, started, told_by
 from fundamentum.derive.trying.machine import Given, Machine, Thrown
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.usual_settings import DIRECTIVE, GONE, SETTINGS
@@ -56,6 +56,9 @@ _LISTS: Final = frozenset(
 """Classes of which an object is a list."""
 
 
+_STREAMS: Final = ("popen", "proc_open")
+"""Functions that start a program and give out what it is spoken to with."""
+_OF_FILES: Final = ("is_executable", "file_exists", "is_file")
 _OF_NAMES: Final = {"reflectionfunction": "function_exists", "reflectionclass": "class_exists"}
 """Classes of which an object can be made only where there is what it is told the name of, and what asks the same."""
 
@@ -165,8 +168,10 @@ class World:
             return Loaded("extension")
         if name == "pdo_drivers":
             return Loaded("driver")
-        if name in COMMANDS:
-            self._started(machine, given, part)
+        if name in COMMANDS and (command := self._started(machine, given, part)) and name not in _STREAMS:
+            return told_by(machine, name, given, self.ask(machine, f"{command}{OF_PROGRAM}", part, value))
+        if name in _OF_FILES and (program := at_path(value)):
+            return self.ask(machine, f"{program}{OF_PROGRAM}", part, value)
         if name in WRITING and (directory := written_to(machine, name, part, given)):
             self.written.setdefault(directory, part)
         if name in beneath.ASKED_FOR:
@@ -189,12 +194,16 @@ class World:
         self.ask(machine, f"{DIRECTIVE}{name}", part, name)
         return self.settings.get(name, SETTINGS[name])
 
-    def _started(self, machine: Machine, given: Given, part: Part) -> None:
-        """Remember the program that is started; one may be looked for by a function that is given its name."""
+    def _started(self, machine: Machine, given: Given, part: Part) -> str:
+        """The program that is started, which is remembered; one may be looked for by a function that is given its name.
+
+        Empty: it is not known.
+        """
         if command := started(machine, part, given):
             self.started.setdefault(command, part)
         elif not isinstance(given.at(0), str) and looks_at_requirements(machine.frame.code.path, ""):
             self.opened(machine)
+        return command
 
     def _writable(self, machine: Machine, value: Any, part: Part) -> Any:
         """Whether the program may write to a directory."""

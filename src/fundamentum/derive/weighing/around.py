@@ -17,7 +17,7 @@ from fundamentum.derive.weighing.beneath_stated import stated_beneath
 from fundamentum.derive.weighing.database_versions import versions_stated, with_versions
 from fundamentum.derive.weighing.evidence import Evidence
 from fundamentum.derive.weighing.machine import machine_needs, short_tags
-from fundamentum.derive.weighing.surroundings import surroundings
+from fundamentum.derive.weighing.surroundings import surroundings, with_driver
 from fundamentum.derive.weighing.wishes_together import wished
 
 
@@ -61,7 +61,8 @@ def around_php(
         *container_services(tree.root, tree.base),
     ]
     scripts = {file.path for file in files if file.part != "bundled"}
-    yield from with_versions(beside_documents(needs, said, scripts), versions_stated(each, files, said.others))
+    told = with_driver(beside_documents(needs, said, scripts))
+    yield from with_versions(told, versions_stated(each, files, said.others))
 
 
 def _first_of_each(entries: Iterable[Entry]) -> list[Entry]:

@@ -84,6 +84,23 @@ def _databases(entries: Iterable[Entry]) -> Iterator[Entry]:
             yield Entry("database", products, LEVEL, "", rule, entry.places, entry.files)
 
 
+def with_driver(entries: Iterable[Entry]) -> Iterator[Entry]:
+    """All needs, with PDO's driver for the database that something beside the source names, if that does not."""
+    entries = tuple(entries)
+    yield from entries
+    extensions = [entry for entry in entries if entry.kind == "extension"]
+    named = {name for entry in extensions for name in entry.names}
+    uses_it = any(entry.names == ("pdo",) and entry.level == "required" for entry in extensions)
+    if not uses_it or not named.isdisjoint(itertools.chain.from_iterable(suppliers().drivers.values())):
+        return
+    for entry in entries:
+        of_product = (name for product in entry.names for name in suppliers().drivers.get(product, ()))
+        drivers = tuple(dict.fromkeys(name for name in of_product if name.startswith("pdo_")))
+        if entry.kind == "database" and drivers:
+            rule = f"the program uses PDO, and {entry.rule}"
+            yield Entry("extension", drivers, LEVEL, "", rule, entry.places)
+
+
 def _services(entries: Iterable[Entry]) -> Iterator[Entry]:
     """The same for other servers, of extensions that are good for nothing but speaking to them."""
     for entry in entries:

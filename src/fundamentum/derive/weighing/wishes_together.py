@@ -31,6 +31,7 @@ _WHY: Final = {
     "function": "the application calls it, and some hosts switch it off",
     "web_module": "the application asks for it under Apache",
 }
+_OTHERWISE: Final = {"function": "switched off", "command": "missing"}
 _DIAGNOSING: Final = re.compile(
     r"(?:^|[/_.-])(?:diag(?:nos\w*)?|debug\w*|php-?info|sys(?:tem)?-?(?:info|status)|server-?(?:info|status)|benchmark)"
     r"(?:[/_.-]|$)",
@@ -89,7 +90,7 @@ def _together(kind: str, name: str, wishes: list[tuple[str, Wish]]) -> Entry:
         every.setdefault((path, wish.line), Place(path, wish.line, wish.how))
     stops = any(_stops(path, wish) for path, wish in wishes if wish.value == value)
     level: Level = "required" if stops else "recommended"
-    otherwise = "less" if value.startswith(">=") else "switched off" if kind == "function" else "otherwise"
+    otherwise = "less" if value.startswith(">=") else _OTHERWISE.get(kind, "otherwise")
     reports = f"the program reports an error where it is {otherwise}"
     rule = reports if stops else _WHY.get(kind) or _why_set(wishes[0][1])
     places = tuple(list(every.values())[:MAX_PLACES])

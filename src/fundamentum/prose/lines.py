@@ -18,6 +18,8 @@ _TIME: Final = lazy_regex(
     re.M,
 )
 """The time with which a line of a log begins."""
+_LEADERS: Final = lazy_regex(r"[ \t]*\.{4,}[ \t]*(?=\w)")
+"""Dots that lead from what is named to what is said of it: ``PHP ........ 8.0``"""
 _QUOTES: Final = str.maketrans(dict.fromkeys("‘’‚", "'") | dict.fromkeys("“”„", '"'))
 
 
@@ -26,5 +28,6 @@ def lines_of(data: bytes) -> list[Line]:
     text = "".join(c if c.isprintable() or c in "\n\t" else " " for c in data.decode("utf-8", "replace"))
     text = _TIME.sub("", text.translate(_QUOTES))
     text = _BRACES.sub(lambda match: " ".join(match[1] + name for name in match[2].split(",") if name), text)
+    text = _LEADERS.sub(": ", text)
     lines = of_page(text) if is_page(text) else of_text(plain_rows(text))
     return [line for line in lines if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]

@@ -2,6 +2,7 @@
 
 import re
 from typing import Final
+from urllib.parse import unquote
 
 from fundamentum.lazy_regex import lazy_regex
 
@@ -19,6 +20,17 @@ _CODE: Final = lazy_regex(
 )
 _FIRST_CELL: Final = lazy_regex(r"(\s*)\* - (.*)")
 _NEXT_CELL: Final = lazy_regex(r"\s+- (.*)")
+_REFERENCE: Final = lazy_regex(r"(?<=[A-Za-z0-9`])_{1,2}(?=[\s,.;:)]|\Z)")
+_TARGET: Final = lazy_regex(r"^\.\. _[^:\n]{1,80}:|`_(?!\w)", re.M)
+"""What reStructuredText marks a word with that leads elsewhere, and how it says where."""
+OF_BADGE: Final = "(badge)"
+"""Stands behind what such a picture says: nobody reads it again when something changes."""
+_BADGE: Final = lazy_regex(
+    r"(?:!\[[^\]\n]{0,80}\]\(|<img\s[^<>]{0,200}?src=[\"'])https?://[^)\s\"'<>]{1,80}/badge/php(?:[-_ ]?version)?-"
+    r"(?P<said>[^)\s\"'<>/-]{1,60})-\w+[^)\s\"'<>]{0,100}(?:\)|[\"'][^<>]{0,200}>)",
+    re.I,
+)
+"""A picture whose address says what stands in it: ``badge/PHP-8.1%2B-blue``"""
 LOOKED_AT: Final = 20_000
 """Characters at the beginning that tell what a text is."""
 
@@ -37,7 +49,15 @@ def plain_rows(text: str) -> str:
 
     Source code that is shown as an example is left out.
     """
-    return _without_elements(_without_cells(_CODE.sub(lambda block: "\n" * block[0].count("\n"), text)))
+    text = _CODE.sub(lambda block: "\n" * block[0].count("\n"), text)
+    if _TARGET.search(text):
+        text = _REFERENCE.sub("", text)
+    return _without_elements(_without_cells(_BADGE.sub(_badge, text)))
+
+
+def _badge(match: re.Match[str]) -> str:
+    """What stands in a picture, as a sentence."""
+    return f"PHP version {unquote(match['said']).replace('_', ' ').replace('|', '/')} {OF_BADGE} "
 
 
 def _without_cells(text: str) -> str:

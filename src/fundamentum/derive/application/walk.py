@@ -28,7 +28,7 @@ BUNDLED: Final = frozenset(
     "contrib".split()
 )
 _OPTIONAL: Final = frozenset(
-    "plugin plugins addon addons add-ons driver drivers adapter adapters backend backends extra extras ext "
+    "plugin plugins addon addons add-ons additions driver drivers adapter adapters backend backends extra extras ext "
     "optional experimental experiments".split()
 )
 _DIAGNOSING: Final = re.compile(r"diagnos|requirement|health|sanity|preflight|self-?_?(?:test|check)|system-?_?check")

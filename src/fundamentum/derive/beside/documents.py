@@ -10,7 +10,8 @@ from typing import Final, Literal
 
 import msgspec
 
-from fundamentum.catalog import branch_key
+from fundamentum.catalog import branch_key, extension_gone
+from fundamentum.catalog.symbols import only_on_windows
 from fundamentum.derive.application.document_names import DOCUMENT
 from fundamentum.derive.beside.files_beside import files_in
 from fundamentum.derive.beside.telling_sentences import tells
@@ -21,6 +22,7 @@ from fundamentum.derive.result import Entry, Place, advised_branch
 from fundamentum.errors import InputError
 from fundamentum.kinds.table_reader import PATH
 from fundamentum.kinds.web.need import is_module
+from fundamentum.prose.marked_up import OF_BADGE
 from fundamentum.prose.requirements import requirements
 from fundamentum.prose.statement import Statement
 from fundamentum.untrusted.files import read_below
@@ -86,10 +88,22 @@ def documents(root: str, base: str) -> Said:
             continue
         for line, statements in understood.sentences:
             for statement in statements:
-                if tells(line, path, statement):
+                if tells(line, path, statement) and _can_be(statement):
                     _take(said, statement, Place(path, line.number, line.text[:80], "the document says it"))
+    said.php.sort(key=lambda stated: OF_BADGE in stated[1].what)
     said.others = [*_one_database(said.others), *timer_samples(root, base)]
     return said
+
+
+def _can_be(statement: Statement) -> bool:
+    """Whether there is what a sentence was understood as: of extensions, in a PHP of today and on this system."""
+    names = [re.split(r"[<>=]", name)[0].strip() for name in str(statement.value).split("|")]
+    gone = (extension_gone(name, OLDEST) is not None or only_on_windows(name) for name in names)
+    return statement.table[0] != "extensions" or not all(gone)
+
+
+OLDEST: Final = "7.4"
+"""The branch from which on an extension has to be there that a document asks for."""
 
 
 def _one_database(entries: list[Entry]) -> list[Entry]:

@@ -79,6 +79,21 @@ def branch_of_container(root: str, base: str) -> Iterator[Entry]:
                 yield advised_branch(branch, "its container is built with it", place)
 
 
+def branch_of_developers(root: str, base: str) -> Iterator[Entry]:
+    """The branch of PHP that a file tells the programs of developers which switch between several."""
+    paths = [path for _, path in files_in(root, base, ("",)) if path.rpartition("/")[2] in _SWITCHED]
+    for path, text in texts_of(root, paths):
+        if match := _SWITCHED[path.rpartition("/")[2]].search(text):
+            place = Place(path, line_at(text, match.start(1)), match[0].strip()[:60])
+            yield advised_branch(match[1], "its makers run it on it", place)
+
+
+_SWITCHED: Final = {
+    ".php-version": re.compile(r"\A\s*(?:php-)?([5-9]\.\d{1,2})"),
+    ".tool-versions": re.compile(r"^php[ \t]+([5-9]\.\d{1,2})", re.M),
+}
+
+
 def _counts(name: str) -> bool:
     return _CONTROL.fullmatch(name) is not None or CONTAINER.fullmatch(name) is not None
 

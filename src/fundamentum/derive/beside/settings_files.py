@@ -12,6 +12,8 @@ from fundamentum.derive.php_source.facts import Wish
 from fundamentum.untrusted.files import read_below
 
 MAX_SIZE: Final = 1024 * 1024
+MAX_LINES: Final = 400
+"""A whole php.ini, copied from PHP, has more, and says nothing about the application."""
 _HTACCESS: Final = re.compile(r"^\s*php_(?:admin_)?(?P<kind>value|flag)\s+(?P<name>[\w.]+)\s+(?P<value>.+?)\s*$", re.I)
 _INI: Final = re.compile(r"^\s*(?P<name>[A-Za-z_][\w.]*)\s*=\s*(?P<value>[^;]*?)\s*(?:;.*)?$")
 _ON, _OFF = ("on", "yes", "true", "1"), ("off", "no", "false", "0", "none", "")
@@ -34,8 +36,8 @@ def wishes_of_files(root: Path, paths: Iterable[str]) -> Iterator[tuple[str, Wis
         except OSError:
             continue
         lines = text.splitlines()
-        if ini and len(lines) > 400:
-            continue  # a whole php.ini, copied from PHP, says nothing about the application
+        if ini and len(lines) > MAX_LINES:
+            continue
         for number, line in enumerate(lines, 1):
             match = (_INI if ini else _HTACCESS).match(line)
             if match is None:

@@ -28,7 +28,8 @@ _ITSELF: Final = re.compile(
     r"\b(?:requires?|needs?)\b.{0,40}\bextensions?\b|\bextensions? (?:is|are) (?:required|needed|mandatory)\b|"
     r"\bPHP ?[5-9][\d.]* (?:application|program|script|project)\b|"
     r"^(?:requires|requirements?|needs|optional(?:ly)?|recommended|prerequisites?|dependencies|(?:PHP )?extensions|"
-    r"database(?: server)?)\b[^:]{0,30}:|\bPHP\b (?:from )?version \d|\b(?:server|web ?space|host(?:ing)?) with PHP\b|"
+    r"database(?: server)?)\b[^:]{0,30}:|\bPHP\b (?:from )?version (?:[<>=^~]{1,2} ?)?\d|"
+    r"\b(?:server|web ?space|host(?:ing)?) with PHP\b|"
     r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\d\+)|\bPHP\b.{0,30}\bextensions?\b",
     re.I,
 )
@@ -40,8 +41,12 @@ _UNSURE: Final = re.compile(
     re.I,
 )
 """Sentences about versions of PHP that ask for none."""
-_REFUSED: Final = re.compile(r"\bnot (?:yet )?supported\b", re.I)
+_REFUSED: Final = re.compile(
+    r"(?:\bnot|n't|\bcannot) (?:yet )?(?:be )?(?:supported|compatible|work|run)\b|\bincompatible\b", re.I
+)
 """What is sure where nothing but a version that is too new is spoken of."""
+_SWITCHING_ON: Final = re.compile(r"\b\w{2,4}enmod\s")
+"""A line for the shell, which is about modules by itself."""
 _NO_WISH: Final = re.compile(r"\A(?:if|when|unless)\b|\bread-only\b", re.I)
 """Advice for a case that need not be; and what is said to be as it is."""
 _OF_PHP: Final = re.compile(r"\bPHP\b(?!\w)", re.I)
@@ -62,9 +67,16 @@ def tells(line: Line, path: str, statement: Statement) -> bool:
     if _FOR_DEVELOPERS.search(line.heading):
         return False
     kind = statement.table[0]
-    refused = kind == "php" and str(statement.value).startswith("<") and _REFUSED.search(line.text)
+    refused = (
+        kind == "php"
+        and statement.key == "version"
+        and str(statement.value).startswith("<")
+        and _REFUSED.search(line.text)
+    )
     if kind == "php" and _UNSURE.search(line.text) and not refused:
         return False
+    if refused or (kind == "web" and _SWITCHING_ON.search(line.text)):
+        return True
     if kind == "directories" and _NO_WISH.search(line.text):
         return False
     if kind in ("tasks", "directories"):

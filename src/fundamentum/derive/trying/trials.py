@@ -73,7 +73,7 @@ class Told(NamedTuple):
     places: tuple[Asked, ...] = ()
     """Of several where each was asked for."""
     passed: frozenset[Part] = frozenset()
-    """What the program came to before it stopped, and else does not."""
+    """What the program came to, and else does not, where it stops or nothing more comes of it."""
 
 
 def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
@@ -86,6 +86,7 @@ def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
     stopping = [told for told in sure if told.comes.outcome == "stops"]
     at_parts, in_loops = {told.asked.part for told in stopping}, {_loop(told.comes.at) for told in stopping} - {None}
     passed = frozenset[Part]().union(*(told.passed for told in stopping))
+    lists_stop = any(told.asked.listed for told in stopping)
     in_tables: dict[Part | None, int] = {None: 0}
     for told in sure:
         table = _table(told.asked.where)
@@ -95,8 +96,9 @@ def _beside_others(every: Sequence[Told]) -> Iterator[Told]:
         most = in_tables.get(_table(told.asked.where), 0)
         less = strength < most and most > STRENGTH.index("warns")
         goes_by = told.comes.at in passed and _loop(told.comes.at) is not None
+        shown = not told.comes.outcome and told.asked.listed and told.passed and told.asked.part not in at_parts
         at_same = told.asked.part in at_parts or _loop(told.comes.at) in in_loops or goes_by
-        weak = less or (told.comes.outcome == "reports" and at_same)
+        weak = less or (told.comes.outcome == "reports" and at_same) or (shown and lists_stop)
         yield told._replace(comes=Comes("warns", UNLIKE_OTHERS)) if weak else told
 
 
@@ -197,7 +199,7 @@ class Trial:
             for name in names:
                 run = self._without([name])
                 comes = self.compared(run, (name,))
-                new = run.new_beside(self.base) if comes.outcome == "stops" else ()
+                new = run.new_beside(self.base) if comes.outcome in ("stops", "") else ()
                 passed = frozenset(part for part, _ in new)
                 alone[name] = Told((name,), comes, self.place((name,), run), passed=passed)
                 names += [named for named in self._named() if named not in names]

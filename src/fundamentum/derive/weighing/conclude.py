@@ -14,8 +14,9 @@ from fundamentum.derive.application.tree import Tree
 from fundamentum.derive.beside.configuration_samples import chosen_drivers, offered_databases
 from fundamentum.derive.beside.documents import documents, with_documents
 from fundamentum.derive.beside.manifest import Manifest
-from fundamentum.derive.beside.packaged import branch_of_container, packaged_with
+from fundamentum.derive.beside.packaged import branch_of_container, branch_of_developers, packaged_with
 from fundamentum.derive.beside.sql_schemas import written_for
+from fundamentum.derive.beside.switched_on import switched_on
 from fundamentum.derive.families import DATABASES, TOOLS
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
@@ -75,9 +76,8 @@ def conclude(
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
     around = around_php(tree, evidence, parsing.each, scan.files, is_script, said, needed, left_out)
-    advised = advised_php(
-        php, [*advised_by_itself(stated), *said.preferred, *branch_of_container(tree.root, tree.base)]
-    )
+    told = (*branch_of_container(tree.root, tree.base), *branch_of_developers(tree.root, tree.base))
+    advised = advised_php(php, [*advised_by_itself(stated), *said.preferred, *told])
     needs = [*([php] if php else []), *advised, *around]
     remarks += _broken(evidence)
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
@@ -104,7 +104,7 @@ def _broken(evidence: Evidence) -> list[str]:
     return [f"{broken[0]} cannot be parsed as a whole{and_more}"] if broken else []
 
 
-_BESIDE: Final = (chosen_drivers, written_for, packaged_with, asked_in_scripts)
+_BESIDE: Final = (chosen_drivers, written_for, switched_on, packaged_with, asked_in_scripts)
 """What stands beside the source, in the order in which it is believed: each tells what nothing before has named."""
 _ALL_COUNT: Final = frozenset({*DATABASES, "pdo"})
 """Of which every use counts: whether they can stand for each other depends on all of them."""

@@ -34,6 +34,11 @@ _NO_NAMES: Final = frozenset(
     "the this that these those following each every any all a an your its our upload one no same".split()
 )
 """Words that stand in front of *directory* and name none."""
+_NO_PATHS: Final = frozenset(
+    "user/group group/user owner/group database/user user/database username/password user/password read/write "
+    "and/or client/server yes/no on/off tcp/ip start/stop input/output".split()
+)
+"""Words with a stroke between them that are two."""
 _WRITABLE: Final = lazy_regex(
     r"\b(?:not )?write?able\b|\bwrite (?:access|permissions?)\b|\b(?:cannot|unable to) (?:write|create)\b|"
     r"\b(?:could|can) ?not be "
@@ -80,7 +85,7 @@ def read(line: Line) -> Iterator[Statement]:
         yield from (Statement(("directories", level), "writable", name, level) for name in plain)
     for match in _PATH.finditer(line.text):
         path = match[1].rstrip("/.").removeprefix("./")
-        if path.lower() in _NO_NAMES or path.endswith("writable"):
+        if path.lower() in _NO_NAMES or path.lower() in _NO_PATHS or path.endswith("writable"):
             continue
         if not path or re.fullmatch(r"\d[\d./]*|https?:?", path) or path.startswith("//") or ".." in path:
             continue

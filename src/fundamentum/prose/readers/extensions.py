@@ -74,6 +74,7 @@ _ELSE: Final = lazy_regex(r"\b(?:otherwise|or else|if not|without (?:it|them|thi
 """What stands in front of what happens where something is missing."""
 _NOT_NEEDED: Final = lazy_regex(
     r"\b(?:no longer|not|never|n't)\s+(?:be\s+|been\s+)?(?:needed|required?|necessary|needs?|mandatory)\b|"
+    r"\bsupport (?:was|has been|is) (?:dropped|removed)\b|"
     r"\bwithout (?:the )?(?:need|requirement)\b|\b(?:extension|module) (?:does not|doesn't) support\b",
     re.I,
 )

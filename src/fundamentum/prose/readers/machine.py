@@ -26,18 +26,22 @@ _FACTS: Final = (
 _MAIL: Final = lazy_regex(
     r"\bsendmail\b.*\b(?:not found|missing|installed|required)|\bmail\(\) function\b|\bPHP mail\b", re.I
 )
+_TOLD: Final = lazy_regex(r"\bby default\b|\ba maximum of\b|\bup to\b", re.I)
+"""What a sentence tells rather than asks for."""
+_OF_ANOTHER: Final = lazy_regex(r"\bURL|self-signed|\b(?:MySQL|MariaDB|PostgreSQL|LDAP|SMTP|IMAP)\b")
+"""Where a certificate is not the site's."""
 
 
 def read(line: Line) -> Iterator[Statement]:
     """What a line asks of the machine beside PHP."""
     level, text = level_of(line), line.text
     for name, shape in _FACTS:
-        if match := shape.search(text):
+        if (match := shape.search(text)) and not _TOLD.search(text):
             number, unit = (match[1], match[2]) if match[1] else (match[3], match[4])
             yield Statement(("host", level), f">= {_whole(float(number), unit.upper())}", name, level)
     if match := re.search(r"\b(\d{1,4})\s*(?:CPU|processor|core)s?\b", text, re.I):
         yield Statement(("host", level), f">= {match[1]}", "processors", level)
-    if re.search(r"\b(?:HTTPS|SSL certificate|TLS certificate)\b", text) and "URL" not in text:
+    if re.search(r"\b(?:HTTPS|SSL certificate|TLS certificate)\b", text) and not _OF_ANOTHER.search(text):
         yield Statement(("host", level), "on", "https", level)
     locales = re.findall(r"\b[a-z]{2}_[A-Z]{2}(?:\.[Uu][Tt][Ff]-?8)?\b", text)
     if locales and re.search(r"locale", f"{text} {line.heading}", re.I):

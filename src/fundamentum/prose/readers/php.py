@@ -53,7 +53,7 @@ _REFUSED: Final = tuple(
         _shape,
         (
             rf"\(?(?:{_PHP}\s*|(?<=\())v?{VERSION}{LATER}?\s+(?:is|are) not (?:yet )?supported(?: yet)?\)?",
-            rf"\(?\b(?:incompatible|(?:not|n't|cannot) (?:currently |yet )?(?:be )?{_WORKS}) {_ON}(?: yet\b)?\)?",
+            rf"\(?(?:\bincompatible|(?:\bnot|n't|\bcannot) (?:currently |yet )?(?:be )?{_WORKS}) {_ON}(?: yet\b)?\)?",
             rf"{_PHP}\s*{VERSION}{LATER}? support is not (?:yet )?(?:available|complete|ready|there)(?: yet)?",
         ),
     )
@@ -68,14 +68,23 @@ _INSTEAD: Final = _shape(rf"\b(?:use|update to|upgrade to|install|switch to|need
 _TOO_OLD: Final = _shape(rf"{_PHP}\W{{0,3}}{VERSION}\W{{0,3}} (?:is|ist) (?:too old|zu alt|outdated|veraltet)")
 _AS_MOST: Final = _shape(rf"\bm[aá]xim\w*\s*=\s*{VERSION}")
 _CAME_WITH: Final = _shape(
-    rf"\b(?:bundled|included|built[- ]in|part of PHP|removed|added|introduced|deprecated|available)\b[^.;,]{{0,20}}?"
-    rf"\b(?:since|as of|from|in|with) {_PHP}\s*{VERSION}{LATER}?"
+    rf"\b(?:bundled|included|built[- ]?in|part of PHP|removed|added|introduced|deprecated|available)\b[^.;,]{{0,20}}?"
+    rf"\b(?:since|as of|from|in|with|on) {_PHP}\s*{VERSION}{LATER}?|\b(?:since|as of|seit) {_PHP}\s*{VERSION}|"
+    rf"{_PHP}\s*{VERSION}{LATER}? (?:usually |already )?(?:comes? with|includes|ships with)\b"
 )
 """When something came to PHP, or went: that asks for no version."""
+_NEWS: Final = _shape(
+    rf"{_PHP}\s*{VERSION} (?:is|are) (?:now|also|already) supported|{_PHP}\s*{VERSION}(?:\.x)? support\b(?! is not)|"
+    rf"\b(?:adds?|added|with|new|latest|for) (?:support for|compatibility with) {_PHP}\s*{VERSION}{LATER}?|"
+    rf"{_PHP}\s*{VERSION}(?:'s\b| (?:attributes|features?|functions|enums?|syntax|types?)\b)"
+)
+"""What is told of a later version, or what it has, without which the application does as well."""
 _OF_OTHERS: Final = _shape(
     rf"{_PHP}\s*{VERSION} users?\b|\busers? (?:of|on|with|running) {_PHP}\s*{VERSION}|"
     rf"\b(?:still|stuck) (?:on|with|using|running) {_PHP}\s*{VERSION}|"
     rf"\b(?:for|on|with) {_PHP}\s*{VERSION},? (?:please )?(?:use|stay|keep|take|install) |"
+    rf"\bif (?:you|your)\b[^.;]{{0,60}}?{_PHP}\s*{VERSION}{LATER}?|"
+    rf"\b(?:use|take|install|download) (?:version|release|branch|the)\b[^;]{{0,60}}? for {_PHP}\s*{VERSION}|"
     rf"(?:not|n't) (?:yet |been )*(?:tested|tried|verified) (?:with|on|under|against) {_PHP}\s*{VERSION}"
 )
 """Of whom another release of the application takes care, and what its makers have not tried."""
@@ -114,7 +123,8 @@ def read(line: Line) -> Iterator[Statement]:
         r"\bPHP\b.*\b(?:must|has to|needs to) be thread[- ]safe\b|\bthread[- ]safe (?:build of )?PHP\b", text, re.I
     ):
         yield Statement(("php",), True, "thread_safe")
-    text = _OF_OTHERS.sub("", _CAME_WITH.sub("", text))
+    for shape in (_CAME_WITH, _NEWS, _OF_OTHERS):
+        text = shape.sub("", text)
     if re.search(_PHP, text, re.I) and (condition := _condition(text)) and not _only_advised(line, condition):
         below = _BELOW.search(text) if condition.startswith(">=") and "," not in condition else None
         yield Statement(("php",), f"{condition}, <{below[1]}" if below else condition, "version")

@@ -2,10 +2,16 @@
 
 import re
 from collections.abc import Iterator
+from typing import Final
 
 from fundamentum.catalog.words import said
+from fundamentum.kinds.web.need import is_module
+from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement
+
+_SWITCHED_ON: Final = lazy_regex(r"\b\w{2,4}enmod((?:\s+[a-z][a-z0-9_]*)+)")
+"""The command of the web server's package that switches modules on."""
 
 
 def read(line: Line) -> Iterator[Statement]:
@@ -13,6 +19,11 @@ def read(line: Line) -> Iterator[Statement]:
     text = line.text
     for match in re.finditer(r"\bmod_([a-z0-9_]+)\b", text, re.I):
         yield Statement(("web", "modules"), match[1].lower())
+    if switched := _SWITCHED_ON.search(text):
+        names = (name for name in switched[1].split() if is_module(name))
+        yield from (
+            Statement(("web", "modules"), name) for name in names if not name.startswith(("php", "mpm_", "proxy_"))
+        )
     if (
         re.search(r"\b(?:URL[- ]rewriting|pretty URLs?|rewrite (?:module|engine|rules?))\b", text, re.I)
         and "mod_" not in text

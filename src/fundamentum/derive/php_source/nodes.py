@@ -60,7 +60,24 @@ PARSING: Final = 5.0
 """Seconds that the parser may take for one file; for the largest that people write it takes two."""
 
 
+_BRACED: Final = re.compile(rb"(?P<of>\$\w++(?:->\w++|\[[^\[\]\n]{0,60}\])*+)\{(?P<offset>[^{}\n]{1,60})\}")
+"""``$text{0}``, which PHP took until 8.0 and the parser does not."""
+MAX_BRACED: Final = 2
+"""Offsets in braces within each other."""
+
+
 def parsed(data: bytes) -> Node:
+    """The tree of a file, its offsets in braces as those in brackets, of the same length."""
+    root = _parsed(data)
+    if not root.has_error or not _BRACED.search(data):
+        return root
+    written = data
+    for _ in range(MAX_BRACED):
+        written = _BRACED.sub(rb"\g<of>[\g<offset>]", written)
+    return _parsed(written)
+
+
+def _parsed(data: bytes) -> Node:
     """The tree of a file.  ``TooLong`` where the parser takes longer than for any code that people write.
 
     It can be stopped only where it reads piece by piece, and what is read so is slow to look at: therefore the tree is

@@ -18,9 +18,10 @@ DRIVERISH: Final = re.compile(
 _LOOKING: Final = re.compile(r"(?:check|requirement|probe)s?\.(?:php|inc)$", re.I)
 _WAYS: Final = re.compile(
     r"^(?!Abstract|Base).*[A-Za-z0-9](?P<ending>(?:Driver|Adapter|Backend|Loader|Dumper|Caster|Renderer|Writer|Reader|"
-    r"Exporter|Importer|Generator)\.php)$"
+    r"Exporter|Importer|Generator)\.php)$|"
+    r"^(?P<beginning>(?i:drivers?|auth|backends?|adapters?)[_-])\w+\.php$"
 )
-"""How files are called that are one way among several to do a thing: ``XliffLoader.php``, ``JsonLoader.php``."""
+"""How files are called that are one way among several to do a thing: ``XliffLoader.php``, ``driver_imap.php``."""
 _OF_DRIVERS: Final = re.compile(
     r"(?:^|/)(?:auth\w*|cach(?:e|es|ing)|drivers?|adapters?|backends?|handlers?|stor(?:e|age)s?|providers?|connectors?|"
     r"transports?|engines?|sessions?|strateg(?:y|ies)|gateways?|mailers?)/$",
@@ -84,13 +85,15 @@ class Drivers:
     def _one_of_many(self, path: str, extension: str) -> bool:
         """Whether a file is one way among many to do a thing, few of which use the extension."""
         directory, slash, name = path.rpartition("/")
-        ending = _WAYS.match(name)
-        if ending is None:
+        way = _WAYS.match(name)
+        if way is None:
             return False
-        like = re.compile(rf"\n({re.escape(directory + slash)}[^/\n]+{re.escape(ending['ending'])})(?=\n)")
+        begin, end = re.escape(way["beginning"] or ""), re.escape(way["ending"] or ".php")
+        like = re.compile(rf"\n({re.escape(directory + slash)}{begin}[^/\n]+{end})(?=\n)")
         ways = set(like.findall(self._below(directory + slash)))
         speaking = self._speaking(extension)
-        return len(ways) >= MANY and len(ways & speaking) * 3 <= len(ways)
+        few = 2 if begin else 3
+        return len(ways) >= MANY and len(ways & speaking) * few <= len(ways)
 
 
 def _parts_named(path: str, word: str) -> Iterator[tuple[int, str, str, str]]:

@@ -184,23 +184,29 @@ def test_what_the_web_server_has_not_read_yet(tmp_path: Path, server: str, chang
     assert check(needs(), quiet, "a.example").findings[0].verdict == "met", "the file of another site"
 
 
-DEPENDING = [  # in the site, what is said, where it cannot be told
-    ("Require env inside", "some requests only: Require env inside"),
-    ("Require expr %{HTTP_HOST} == 'x'", "some requests only: Require expr"),
-    ("<If \"%{REQUEST_URI} =~ m#^/x#\">\nRequire all denied\n</If>", "Require all denied in <If %{REQUEST_URI}"),
-    ("<If \"%{REQUEST_URI} =~ m#^/x#\">\nRequire all granted\n</If>", ""),
-    ("<RequireAll>\nRequire all granted\nRequire not env bad\n</RequireAll>", ""),
-    ("<RequireAny>\nRequire env inside\nRequire all granted\n</RequireAny>", ""),
-    ("Require valid-user", ""),
+DEPENDING = [  # the server, in the site, what is said, where it cannot be told
+    ("nginx", 'if ($http_x_key != "k") { return 403; }', "some requests only: if $http_x_key != k"),
+    ("nginx", f'location = /index.php {{ if ($http_x_key = "") {{ return 444; }} {PASS} }}', 'only: if $http_x_key = ""'),
+    ("nginx", 'if ($http_authorization !~ "^Bearer") { return 401; }', "some requests only"),
+    ("nginx", 'if ($http_x_key = "k") { return 403; }', ""),
+    ("nginx", "if ($http_x_key) { return 403; }", ""),
+    ("nginx", 'if ($http_x_forwarded_proto = "") { return 403; }', ""),
+    ("nginx", 'if ($http_x_key != "k") { set $known 0; }', ""),
+    ("apache2", "Require env inside", "some requests only: Require env inside"),
+    ("apache2", "Require expr %{HTTP_HOST} == 'x'", "some requests only: Require expr"),
+    ("apache2", "<If \"%{REQUEST_URI} =~ m#^/x#\">\nRequire all denied\n</If>", "Require all denied in <If %{REQUEST_URI}"),
+    ("apache2", "<If \"%{REQUEST_URI} =~ m#^/x#\">\nRequire all granted\n</If>", ""),
+    ("apache2", "<RequireAll>\nRequire all granted\nRequire not env bad\n</RequireAll>", ""),
+    ("apache2", "<RequireAny>\nRequire env inside\nRequire all granted\n</RequireAny>", ""),
+    ("apache2", "Require valid-user", ""),
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize(("lines", "said"), DEPENDING)
-def test_who_may_come_depends_on_the_request(tmp_path: Path, lines: str, said: str) -> None:
-    inside = f"{INDEXED}\n<Directory /srv/a>\n{lines}\n</Directory>"
-    extra: dict[str, str | bytes] = {"etc/apache2/apache2.conf": APACHE.format("", inside), "srv/a/index.php": ""}
-    (php,) = [
-        f for f in check(needs(), look(small_root(tmp_path, extra=extra)), "a.example").findings if f.need.kind == "php"
-    ]
+@pytest.mark.parametrize(("server", "lines", "said"), DEPENDING)
+def test_who_may_come_depends_on_the_request(tmp_path: Path, server: str, lines: str, said: str) -> None:
+    apache = APACHE.format("", f"{INDEXED}\n<Directory /srv/a>\n{lines}\n</Directory>")
+    text = NGINX.format("", f"index index.php;\n{lines}\n{LOCATION}") if server == "nginx" else apache
+    survey = look(small_root(tmp_path, extra=configured(server, text)))
+    (php,) = [f for f in check(needs(), survey, "a.example").findings if f.need.kind == "php"]
     assert php.verdict == ("unknown" if said else "met")
     assert said in (php.found or "") and ("some requests" in (php.found or "")) == bool(said)

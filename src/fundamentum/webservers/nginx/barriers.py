@@ -11,6 +11,7 @@ from fundamentum.hosts.base import Host
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_facts import Barrier
 from fundamentum.webservers.handoffs import is_file
+from fundamentum.webservers.nginx.conditions import wants_header
 
 SCRIPT: Final = "index.php"
 _ELSEWHERE: Final = frozenset(
@@ -57,6 +58,16 @@ def returned(block: Block) -> Iterator[Barrier]:
             words = " ".join(statement["args"])[:100]
             why = f"nginx answers all of it itself: return {words}"
             yield Barrier(why, "take that line out, if visitors are to come", statement["origin"])
+        elif statement["directive"] == "if" and _refuses(statement["block"]) and wants_header(statement["args"]):
+            written = " ".join(word or '""' for word in statement["args"])
+            why = f"nginx lets in some requests only: if {written}"[:200]
+            remedy = "look whether visitors' are among them"
+            yield Barrier(why, remedy, statement["origin"], stops=False, unsure=True)
+
+
+def _refuses(block: Block) -> bool:
+    """Whether requests that come here are answered with an error."""
+    return any(line["directive"] == "return" and line["args"] and line["args"][0][:1] in ("4", "5") for line in block)
 
 
 def index(host: Host, server: Block, root: str | None, inherited: tuple[list[str], Origin]) -> Iterator[Barrier]:

@@ -49,6 +49,22 @@ def holds(args: Sequence[str], asked: Asked, name: str, is_file: Callable[[str],
     raise Unclear
 
 
+_BROUGHT: Final = lazy_regex(
+    r"\(?\$http_(?!(?:host|user_agent|referer|cookie|origin|upgrade|connection|range|dnt|if_\w+|accept\w*|x_forwarded_\w+)"
+    r"(?![\w]))\w+"
+)
+"""A header that no browser sends by itself."""
+
+
+def wants_header(args: Sequence[str]) -> bool:
+    """Whether a condition holds where a request has not got a header that no browser sends by itself."""
+    first, *rest = [word for word in re.sub(r"^\(|\)$", "", " ".join(args)).split(" ") if word] or [""]
+    try:
+        return _BROUGHT.fullmatch(first) is not None and _compared("", rest)
+    except Unclear:
+        return False
+
+
 def _value(variable: str, asked: Asked, name: str) -> str | None:
     """What a variable holds; None where that is not known."""
     if variable in _ADDRESSES:

@@ -1,4 +1,4 @@
-"""Sites that let in requests by a header which no browser sends by itself: it is said that this cannot be told."""
+"""Sites that let in requests by a header which no browser sends by itself, or send every visitor elsewhere."""
 
 import http.client
 
@@ -45,6 +45,12 @@ RULES = {  # server: lines; who reaches PHP: whoever sends no header, whoever se
         ("Require expr %{HTTP:X-Key} == 'k'", (False, True), "unknown"),
         ("Require all granted\n<If \"%{HTTP:X-Key} != 'k'\">\nRequire all denied\n</If>", (False, True), "unknown"),
         ("Require all granted", (True, True), "met"),
+        (
+            "Require all granted\n</Directory>\nRedirect 302 / https://b.example/\n<Directory /none>",
+            (False, False),
+            "unmet",
+        ),
+        ("Require all granted\n</Directory>\nRedirect 503 /\n<Directory /none>", (False, False), "unmet"),
     ],
 }
 

@@ -210,3 +210,30 @@ def test_who_may_come_depends_on_the_request(tmp_path: Path, server: str, lines:
     (php,) = [f for f in check(needs(), survey, "a.example").findings if f.need.kind == "php"]
     assert php.verdict == ("unknown" if said else "met")
     assert said in (php.found or "") and ("some requests" in (php.found or "")) == bool(said)
+
+
+AWAY = [  # in a host of Apache's that is called a.example, and whether every visitor is sent to another server
+    ("Redirect permanent / https://b.example/", True),
+    ("Redirect / https://b.example:8443/x", True),
+    ("RedirectMatch 301 ^(.*)$ https://b.example$1", True),
+    ("RewriteEngine On\nRewriteRule ^(.*)$ https://b.example$1 [R=301,L]", True),
+    (
+        "RewriteEngine On\nRewriteRule ^/\\.well-known/ - [L]\nRewriteRule ^ https://b.example%{REQUEST_URI} [R,L]",
+        True,
+    ),
+    ("RewriteRule ^ https://b.example/ [R]", False),
+    ("RewriteEngine On\nRewriteCond %{HTTPS} off\nRewriteRule ^ https://b.example%{REQUEST_URI} [R]", False),
+    ("RewriteEngine On\nRewriteRule ^ https://%{HTTP_HOST}%{REQUEST_URI} [R]", False),
+    ("RewriteEngine On\nRewriteRule ^/old https://b.example/ [R]", False),
+    ("Redirect permanent / https://a.example/", False),
+    ("Redirect permanent /old https://b.example/", False),
+    ("Redirect permanent / /new/", False),
+]
+
+
+@pytest.mark.parametrize(("lines", "away"), AWAY)
+def test_every_visitor_is_sent_to_another_server(tmp_path: Path, lines: str, away: bool) -> None:
+    survey = look(small_root(tmp_path, extra=configured("apache2", APACHE.format("", f"{INDEXED}\n{lines}"))))
+    php = check(needs(), survey, "a.example").findings[0]
+    assert ("sends visitors of all of it to b.example" in (php.found or "")) is away
+    assert (php.verdict == "unmet") is away

@@ -22,6 +22,7 @@ from fundamentum.webservers.apache2.lines import Line, Reader, windows_style
 from fundamentum.webservers.apache2.merging import SCRIPT
 from fundamentum.webservers.apache2.options import kept_from_links, kept_from_rewriting
 from fundamentum.webservers.apache2.parts import Part, document_root, handed_to, led_elsewhere, parts_of
+from fundamentum.webservers.apache2.redirects import sent_away
 from fundamentum.webservers.apache2.told_script import of_other_directory
 from fundamentum.webservers.apache2.virtual_hosts import Hosts, VirtualHost
 from fundamentum.webservers.apache2.visits import Answers
@@ -169,7 +170,7 @@ def _complete(hosts: Hosts, part: Part, added: layers.SiteLayers, mine: VirtualH
     allowances = [*main.allowances, *own.allowances, *added.allowances]
     guards = [*main.guards, *(mine.guards if mine is not main else []), *added.guards]
     answers = Answers(guards, handoff.root, hosts.modules)
-    stopped = list(barriers.barriers(hosts.host, guards, handoff.root))
+    stopped = [*barriers.barriers(hosts.host, guards, handoff.root), *sent_away(own.guards, hosts.names)]
     there = not handoff.aliased and bool(handoff.root) and is_file(hosts.host, f"{handoff.root}/{SCRIPT}")
     if there and not any(barrier.stops for barrier in stopped):
         stopped += answers.barred(lambda path: is_file(hosts.host, path))

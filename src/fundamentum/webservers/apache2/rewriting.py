@@ -83,7 +83,7 @@ def _rule(
         return Visit("refused", origin=line.origin), True
     last = bool(names & {"L", "LAST", "END", "PT", "PASSTHROUGH"})
     status = next((flag.partition("=")[2] for flag in flags if flag.upper().startswith(("R=", "REDIRECT="))), "")
-    if re.fullmatch(r"4\d\d", status):
+    if re.fullmatch(r"[45]\d\d", status):
         return Visit("refused", origin=line.origin), True
     if names & {"R", "REDIRECT", "P", "PROXY", "S", "SKIP", "C", "CHAIN", "N", "NEXT", "H", "HANDLER"} or "://" in to:
         raise Unclear

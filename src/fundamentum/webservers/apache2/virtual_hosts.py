@@ -69,6 +69,8 @@ class Hosts:
     def __init__(self, host: Host, modules: dict[str, str], types: frozenset[str]) -> None:
         """``types`` are those of files for which a program is named."""
         self.host, self.modules, self.types = host, modules, types
+        self.names: frozenset[str] = frozenset()
+        """Those by which the hosts that were taken last are asked for."""
 
     def of(self, lines: Iterable[Line]) -> tuple[VirtualHost, list[VirtualHost]]:
         """The main server, and the virtual hosts in the order in which they are set up."""
@@ -82,6 +84,7 @@ class Hosts:
                 fresh.address = next(iter(section.words.split()), "")
                 virtual[section.number] = fresh
             self._take(line, section, virtual[section.number] if section else main)
+        self.names = frozenset(name.lower() for mine in virtual.values() for name in mine.names)
         return main, list(virtual.values())
 
     def handler_of(self, line: Line) -> Handler | None:

@@ -129,7 +129,7 @@ class Answers:
             status = words.pop(0) if coded else ""
             if not _is_for(line, words, asked.uri):
                 continue
-            if status in ("gone", *(str(code) for code in range(400, 500))):
+            if status in ("gone", *(str(code) for code in range(400, 600))):
                 return Visit("refused", origin=line.origin)
             if line.name not in _LEADING_ON:
                 raise Unclear

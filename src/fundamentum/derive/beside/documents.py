@@ -50,6 +50,8 @@ _KINDS: Final[Mapping[tuple[str, ...], _Kind]] = {
     ("libraries",): "library",
     ("functions",): "function",
 }
+OLDEST: Final = "7.4"
+"""The branch from which on an extension has to be there that a document asks for."""
 _TO_GET_IT: Final = frozenset(
     "composer git npm yarn node make docker curl wget unzip tar gzip bzip2 sqlite3 psql".split()
 )
@@ -100,10 +102,6 @@ def _can_be(statement: Statement) -> bool:
     names = [re.split(r"[<>=]", name)[0].strip() for name in str(statement.value).split("|")]
     gone = (extension_gone(name, OLDEST) is not None or only_on_windows(name) for name in names)
     return statement.table[0] != "extensions" or not all(gone)
-
-
-OLDEST: Final = "7.4"
-"""The branch from which on an extension has to be there that a document asks for."""
 
 
 def _one_database(entries: list[Entry]) -> list[Entry]:

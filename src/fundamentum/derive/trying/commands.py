@@ -17,6 +17,7 @@ NOT_FOUND: Final = 127
 _WRITTEN: Final = {"exec": (1, 2), "system": (None, 1), "passthru": (None, 1)}
 """Which arguments take the lines that are told, and how it ended."""
 _PATH: Final = re.compile(r"/(?:usr/)?(?:local/)?s?bin/(?P<name>[A-Za-z][\w.+-]*)")
+"""Where programs stand."""
 MAX_TURNS: Final = 2
 MAX_BEFORE: Final = 20
 """Statements before a place in which is looked for what a variable was given."""
@@ -39,17 +40,16 @@ def at_path(path: Any) -> str:
     return command_of(match["name"], whole=True) if match is not None else ""
 
 
-def told_by(machine: Machine, function: str, given: Given, there: bool) -> Any:
-    """What a call comes to that starts a program, which is there or not; what it writes to is written."""
+def told_by(machine: Machine, function: str, given: Given, command: str, there: bool) -> Any:
+    """What a call comes to that starts a program or looks for it; what it writes to is written.  ``there``: it is."""
     line = given.at(0)
-    words = line.split() if isinstance(line, str) else []
-    looks = bool(words) and words[0] in LOOKING
-    path = f"/usr/bin/{words[-1].rpartition('/')[2]}" if looks else ""
+    looks = isinstance(line, str) and line.split()[:1] != [] and line.split()[0] in LOOKING
+    path = f"/usr/bin/{command}"
+    told: Any = Array() if not there else Array.of([path]) if looks else UNKNOWN
     lines, ended = _WRITTEN.get(function, (None, None))
-    for place, value in ((lines, Array.of([path] if path and there else [])), (ended, 0 if there else NOT_FOUND)):
-        cell = given.cells.get(place) if place is not None else None
-        if cell is not None:
-            machine.memory.write(cell, UNKNOWN if place == lines and there and not looks else value)
+    for place, value in ((lines, told), (ended, 0 if there else NOT_FOUND)):
+        if place is not None and (cell := given.cells.get(place)) is not None:
+            machine.memory.write(cell, value)
     if there:
         return path if looks and function != "passthru" else UNKNOWN
     return None if function in ("shell_exec", "passthru") else ""

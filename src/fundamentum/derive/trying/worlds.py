@@ -169,7 +169,8 @@ class World:
         if name == "pdo_drivers":
             return Loaded("driver")
         if name in COMMANDS and (command := self._started(machine, given, part)) and name not in _STREAMS:
-            return told_by(machine, name, given, self.ask(machine, f"{command}{OF_PROGRAM}", part, value))
+            there = self.ask(machine, f"{command}{OF_PROGRAM}", part, value)
+            return told_by(machine, name, given, command, there)
         if name in _OF_FILES and (program := at_path(value)):
             return self.ask(machine, f"{program}{OF_PROGRAM}", part, value)
         if name in WRITING and (directory := written_to(machine, name, part, given)):

@@ -58,7 +58,9 @@ def returned(block: Block) -> Iterator[Barrier]:
             words = " ".join(statement["args"])[:100]
             why = f"nginx answers all of it itself: return {words}"
             yield Barrier(why, "take that line out, if visitors are to come", statement["origin"])
-        elif statement["directive"] == "if" and _refuses(statement.get("block", ())) and wants_header(statement["args"]):
+        elif (
+            statement["directive"] == "if" and _refuses(statement.get("block", ())) and wants_header(statement["args"])
+        ):
             written = " ".join(word or '""' for word in statement["args"])
             why = f"nginx lets in some requests only: if {written}"[:200]
             remedy = "look whether visitors' are among them"

@@ -52,9 +52,15 @@ _STORE: Final = re.compile(
 _STORE_BELOW: Final = re.compile(r"^(?:driver|type|engine|adapter|backend|handler|store|default|app)$", re.I)
 _ABOUT_STORE: Final = re.compile(r"\W*(?:cache|session|queue|lock)s?\W*", re.I)
 """The whole of the line that opens a section: within a list of several, all that it names is only on offer."""
+_OPENS_STORE: Final = re.compile(
+    r"(?<![A-Za-z])(?:cache|session|queue|lock)s?['\"]?\]?(?:\s*(?:=>|:)\s*)?[\[{]\s*['\"]?\Z", re.I
+)
+"""The same within one line: ``'session' => ['handler' =>``, ``['session']['handler'] =``"""
 _IMAGES: Final = re.compile(
     r"(?:image|graphic|thumbnail)s?_?(?:library|lib|driver|engine|handler|backend|processor)$", re.I
 )
+_IMAGES_BELOW: Final = re.compile(r"(?:library|lib|driver|engine|handler|backend|processor)$", re.I)
+_ABOUT_IMAGES: Final = re.compile(r"\W*(?:image|graphic|thumbnail)s?\W*", re.I)
 _OF_IMAGES: Final = frozenset({"gd", "imagick", "gmagick"})
 _DRIVERS: Final = {
     "mysql": "pdo_mysql", "mysqli": "mysqli", "mariadb": "pdo_mysql", "pdo-mysql": "pdo_mysql",
@@ -111,12 +117,10 @@ def _choices(root: str, top: str) -> Iterator[tuple[str, Place]]:
                 continue
             about = plain if plain.endswith((":", "]", "[", "(", "=>", "{")) else about
             for match in _ASSIGNED.finditer(plain):
-                before = _BEFORE.search(plain[max(match.start() - 80, 0) : match.start()])
-                key = f"{before[0] if before else ''}{match['last']}"
-                value = match["value"].lower()
-                extension = _chosen(match["last"], f"{file} {about} {key}", value) or _kept_in(
-                    match["last"], about, value
-                )
+                found = _BEFORE.search(plain[max(match.start() - 80, 0) : match.start()])
+                before, value = found[0] if found else "", match["value"].lower()
+                extension = _chosen(match["last"], f"{file} {about} {before}{match['last']}", value)
+                extension = extension or _kept_in(match["last"], about, before, value)
                 if extension:
                     what = f"{match['last']}={match['value']}"  # and no more of the line: it may hold a password
                     yield extension, Place(path, number, what, "the sample chooses it")
@@ -144,6 +148,9 @@ def _chosen(key: str, about: str, value: str) -> str:
     return _STORES.get(value, "") if _STORE.search(key) else ""
 
 
-def _kept_in(key: str, heading: str, value: str) -> str:
-    """The same of a key below a heading that tells what is kept there: ``[cache]``"""
-    return _STORES.get(value, "") if _STORE_BELOW.match(key) and _ABOUT_STORE.fullmatch(heading) else ""
+def _kept_in(key: str, heading: str, before: str, value: str) -> str:
+    """The same of a key below a heading, or behind another key, that tells what is kept there: ``[cache]``"""
+    if _IMAGES_BELOW.match(key) and _ABOUT_IMAGES.fullmatch(heading):
+        return value if value in _OF_IMAGES else ""
+    about = _ABOUT_STORE.fullmatch(heading) or _OPENS_STORE.search(before)
+    return _STORES.get(value, "") if _STORE_BELOW.match(key) and about else ""

@@ -45,7 +45,7 @@ _LIST: Final = _shape(rf"{_PHP}s?[\s:(]*((?:{VERSION}{_BETWEEN})+{VERSION})(?!\s
 _AFTER: Final = _shape(rf"{_ASKS}[^.;,]{{0,40}}?{_PHP}[\s:]*{_LEAST}{VERSION}")
 _PLAIN: Final = _shape(rf"{_PHP}[\s:(]*{_LEAST}{VERSION}({LATER})?")
 _SENT: Final = _shape(rf"{VERSION}{LATER}?[^.;]{{0,25}}\bis (?:required|needed|the minimum)")
-_OF_PHP: Final = _shape(rf"\b(?:version|release)\s*{_LEAST}{VERSION}{LATER}? of {_PHP}")
+_OF_PHP: Final = _shape(rf"\b(?:(?:version|release)\s*{_LEAST}{VERSION}{LATER}?|{VERSION}{LATER}) of {_PHP}")
 _WORKS: Final = r"(?:supported|compatible|available|work(?:ing)?|run(?:ning)?)"
 _ON: Final = rf"(?:yet )?(?:on|with|by|in|under) {_PHP}\s*{VERSION}(?: or PHP[\d. ]+)?"
 _REFUSED: Final = tuple(
@@ -174,8 +174,8 @@ def _condition(text: str) -> str | None:
         matches = [stated[1] for stated in shape.finditer(text) if _plausible(stated[1])]
         if matches:
             return f">={matches[-1]}"
-    if (match := _OF_PHP.search(text)) and _plausible(match[1]) and not _FOUND.search(text):
-        return f">={match[1]}"
+    if (match := _OF_PHP.search(text)) and _plausible(stated := match[1] or match[2]) and not _FOUND.search(text):
+        return f">={stated}"
     match = _PLAIN.search(text)
     if match and _plausible(match[1]) and (match[2] or not _FOUND.search(text)):
         return f">={match[1]}"

@@ -170,10 +170,17 @@ def compared(package: Package, derived: Derived) -> Comparison:
 
 
 def changed_by_the_rest(folder: Path, derived: Derived) -> tuple[str, ...]:
-    """The needs that come out otherwise where every file is parsed."""
+    """The needs that come out otherwise where every file is parsed.
+
+    What differs is derived once more: on a busy machine the time may have run out for one of the two.
+    """
+    every = derive(folder, everything=True)
+    return _differing(derived, every) and _differing(derive(folder), derive(folder, everything=True))
+
+
+def _differing(one: Derived, other: Derived) -> tuple[str, ...]:
     some, every = (
-        {(entry.key, entry.level, entry.value, entry.way) for entry in result.entries}
-        for result in (derived, derive(folder, everything=True))
+        {(entry.key, entry.level, entry.value, entry.way) for entry in result.entries} for result in (one, other)
     )
     return tuple(sorted({need[0] for need in some ^ every}))
 

@@ -8,7 +8,7 @@ from fundamentum.derive.derive import derive
 from fundamentum.derive.result import Derived
 from tests.tables import CONSTRUCTS
 
-from .trees import made, told
+from .trees import levels, made, told
 
 
 def php(derived: Derived) -> str:
@@ -97,3 +97,15 @@ def test_libraries_narrow_what_is_accepted(tmp_path: Path) -> None:
     }
     assert php(told(tmp_path, files)) == ">=8.1, <9"
     assert php(derive(made(tmp_path, {"composer.json": "{}"}))) == ">=8.1, <9"
+
+
+def test_offsets_in_braces_do_not_hide_what_stands_around(tmp_path: Path) -> None:
+    """The parser does not know them: what it made of the rest of such a file had lost the checks there."""
+    code = (
+        "class J { var $mb; function __construct() { $this->mb = function_exists('mb_strlen'); }\n"
+        "function f($s) { for ($c = 0; $c < 9; ++$c) { if (ord($s{$c}) == 1) return $this->x[$c]{1}; } return $s{0}; }\n"
+        "function l($s) { if ($this->mb) { return mb_strlen($s); } return strlen($s); } }"
+    )
+    derived = told(tmp_path, {"J.php": code, "index.php": "$j = new J; echo $j->l('x');"})
+    assert php(derived) == "<8.0" and levels(derived) == {"mbstring": "recommended"}
+    assert not derived.remarks

@@ -94,6 +94,9 @@ DOCUMENTS: dict[str, str] = {
     "dashes of a table": "a | b\n|" + "-" * 240_000 + "x\n",
     "rows": "# a\n" + "<tr>" * 60_000,
     "examples": "# a\n" + "```php\n" * 30_000,
+    "dots": "a " + "." * 240_000 + "\n",
+    "pictures": "![a](https://a.example/badge/php-" * 8_000,
+    "references": ".. _a: b\n" + "_" * 240_000 + "x\n",
     "what is asked": "a" + " " * 240_000 + "requires\n\n- a\n",
 }
 

@@ -18,7 +18,7 @@ _TIME: Final = lazy_regex(
     re.M,
 )
 """The time with which a line of a log begins."""
-_LEADERS: Final = lazy_regex(r"[ \t]*\.{4,}[ \t]*(?=\w)")
+_LEADERS: Final = lazy_regex(r"(?<!\.)\.{4,}+[ \t]*+(?=\w)")
 """Dots that lead from what is named to what is said of it: ``PHP ........ 8.0``"""
 _QUOTES: Final = str.maketrans(dict.fromkeys("‘’‚", "'") | dict.fromkeys("“”„", '"'))
 

@@ -12,14 +12,12 @@ from fundamentum.derive.beside.files_beside import files_in, line_at, texts_of
 from fundamentum.derive.beside.packaged import CONTAINER, CONTAINER_FOLDERS
 from fundamentum.derive.result import Entry, Place
 from fundamentum.kinds.databases.way import PRODUCTS
-from fundamentum.kinds.web.need import is_module
+from fundamentum.prose.readers.web_servers import modules_switched_on
 from fundamentum.untrusted.yaml_document import document
 
 _COMPOSED: Final = re.compile(r"(?:[\w-]+-)?compose(?:[.-][\w-]+)*\.ya?ml", re.I)
 _IMAGE: Final = re.compile(r"(?:[\w.-]+(?::\d+)?/)*(?P<name>[a-z][\w-]*)(?:[:@].*)?", re.I)
 _SAME: Final = {"postgres": "postgresql", "postgis": "postgresql", "percona": "mysql"}
-_MODULES: Final = re.compile(r"\b\w{2,4}enmod\s+(?P<names>[^&;|\n]+)")
-"""The command of the web server's package that switches modules on."""
 
 
 def container_services(root: str, base: str) -> Iterator[Entry]:
@@ -35,11 +33,9 @@ def container_services(root: str, base: str) -> Iterator[Entry]:
             elif name in services():
                 others.setdefault(("service", name), place)
     for path, text in texts_of(root, (path for path in paths if CONTAINER.fullmatch(path.rpartition("/")[2]))):
-        for match in _MODULES.finditer(text):
+        for match, name in modules_switched_on(text):
             place = Place(path, line_at(text, match.start()), match[0].strip()[:60])
-            for name in match["names"].split():
-                if is_module(name) and not name.startswith(("php", "mpm_", "proxy_fcgi")):
-                    others.setdefault(("web_module", name), place)
+            others.setdefault(("web_module", name), place)
     if databases:
         names = tuple(product for product in PRODUCTS if product in databases)
         yield Entry("database", names, "recommended", "", "its containers run it", tuple(databases.values()))

@@ -8,6 +8,7 @@ from typing import Final
 
 from fundamentum.derive.beside.packaged import installs_packages
 from fundamentum.prose.line import Line
+from fundamentum.prose.readers.web_servers import SWITCHED_ON
 from fundamentum.prose.statement import Statement
 
 _HEADING: Final = re.compile(
@@ -41,12 +42,6 @@ _UNSURE: Final = re.compile(
     re.I,
 )
 """Sentences about versions of PHP that ask for none."""
-_REFUSED: Final = re.compile(
-    r"(?:\bnot|n't|\bcannot) (?:yet )?(?:be )?(?:supported|compatible|work|run)\b|\bincompatible\b", re.I
-)
-"""What is sure where nothing but a version that is too new is spoken of."""
-_SWITCHING_ON: Final = re.compile(r"\b\w{2,4}enmod\s")
-"""A line for the shell, which is about modules by itself."""
 _NO_WISH: Final = re.compile(r"\A(?:if|when|unless)\b|\bread-only\b", re.I)
 """Advice for a case that need not be; and what is said to be as it is."""
 _OF_PHP: Final = re.compile(r"\bPHP\b(?!\w)", re.I)
@@ -67,16 +62,12 @@ def tells(line: Line, path: str, statement: Statement) -> bool:
     if _FOR_DEVELOPERS.search(line.heading):
         return False
     kind = statement.table[0]
-    refused = (
-        kind == "php"
-        and statement.key == "version"
-        and str(statement.value).startswith("<")
-        and _REFUSED.search(line.text)
-    )
-    if kind == "php" and _UNSURE.search(line.text) and not refused:
-        return False
-    if refused or (kind == "web" and _SWITCHING_ON.search(line.text)):
+    # A version on which it does not run, and nothing else, is told by a sentence that speaks of no requirement.
+    refused = kind == "php" and statement.key == "version" and re.match(r"<\d", str(statement.value))
+    if refused or (kind == "web" and SWITCHED_ON.search(line.text)):
         return True
+    if kind == "php" and _UNSURE.search(line.text):
+        return False
     if kind == "directories" and _NO_WISH.search(line.text):
         return False
     if kind in ("tasks", "directories"):

@@ -23,12 +23,17 @@ def stands_for(function: str) -> str:
     return f"{name}{_ENDING}" if name in SWITCHED_OFF else ""
 
 
+def is_of_host(name: str) -> bool:
+    """Whether something that is asked for is a directory or a program, and nothing of PHP."""
+    return name.endswith((OF_DIRECTORY, OF_PROGRAM))
+
+
 def apart(told: Iterable[Check]) -> tuple[tuple[Check, ...], tuple[Wish, ...]]:
     """The checks for extensions; and those for such functions as wishes, as far as something comes of them."""
     checks: list[Check] = []
     wishes: list[Wish] = []
     for check in told:
-        if check.extension.endswith((OF_DIRECTORY, OF_PROGRAM)):
+        if is_of_host(check.extension):
             kind: Literal["directory", "command"] = "directory" if check.extension.endswith(OF_DIRECTORY) else "command"
             if not check.command_line:
                 stops = check.outcome in _DEMANDS and not check.among

@@ -7,7 +7,7 @@ import posixpath
 import re
 from typing import Any, Final
 
-from fundamentum.derive.statements.host_functions import OF_DIRECTORY, OF_PROGRAM
+from fundamentum.derive.statements.host_functions import OF_DIRECTORY
 
 RIGHTS: Final = "fileperms"
 ASKING: Final = frozenset({"is_writable", "is_writeable", "is_really_writable", RIGHTS})
@@ -29,11 +29,6 @@ _FILE: Final = re.compile(r"[^/]\.[A-Za-z]\w{1,6}$")
 def of_root(name: str) -> bool:
     """Whether a property holds the application's directory, by its name."""
     return _OF_ROOT.fullmatch(name) is not None
-
-
-def is_of_host(name: str) -> bool:
-    """Whether something that is asked for is a directory or a program, and nothing of PHP."""
-    return name.endswith((OF_DIRECTORY, OF_PROGRAM))
 
 
 def asked_as(value: Any, entry: str | None) -> str:

@@ -7,12 +7,11 @@ from typing import Final, Literal
 from fundamentum.derive.families import TOOLS
 from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Wish
 from fundamentum.derive.php_source.nodes import called, heading, names_around, nearest
-from fundamentum.derive.statements.host_functions import apart
+from fundamentum.derive.statements.host_functions import apart, is_of_host
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS, looks_at_requirements
 from fundamentum.derive.trying.bounds import Bound, bounds
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes
-from fundamentum.derive.trying.directories import is_of_host
 from fundamentum.derive.trying.least_versions import beneath
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.said_at import (

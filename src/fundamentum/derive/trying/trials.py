@@ -14,9 +14,9 @@ from typing import Final, NamedTuple
 from fundamentum.derive.families import TOOLS
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong
+from fundamentum.derive.statements.host_functions import is_of_host
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes, weight, what_comes
-from fundamentum.derive.trying.directories import is_of_host
 from fundamentum.derive.trying.machine import MAX_STEPS
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program

@@ -59,6 +59,7 @@ _LISTS: Final = frozenset(
 _STREAMS: Final = ("popen", "proc_open")
 """Functions that start a program and give out what it is spoken to with."""
 _OF_FILES: Final = ("is_executable", "file_exists", "is_file")
+"""Functions that look for a program where it stands."""
 _OF_NAMES: Final = {"reflectionfunction": "function_exists", "reflectionclass": "class_exists"}
 """Classes of which an object can be made only where there is what it is told the name of, and what asks the same."""
 

@@ -10,8 +10,18 @@ from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import Line
 from fundamentum.prose.statement import Statement
 
-_SWITCHED_ON: Final = lazy_regex(r"\b\w{2,4}enmod((?:\s+[a-z][a-z0-9_]*)+)")
+SWITCHED_ON: Final = lazy_regex(r"\b\w{2,4}enmod((?:[ \t]+[a-z][a-z0-9_]*)+)")
 """The command of the web server's package that switches modules on."""
+_FOR_PHP: Final = ("php", "mpm_", "proxy_fcgi")
+"""How modules are called that are one way of several to run PHP, which is judged by itself."""
+
+
+def modules_switched_on(text: str) -> Iterator[tuple[re.Match[str], str]]:
+    """Each module that lines for a shell switch on, but those to run PHP, with the command that does."""
+    for match in SWITCHED_ON.finditer(text):
+        for name in match[1].split():
+            if is_module(name) and not name.startswith(_FOR_PHP):
+                yield match, name
 
 
 def read(line: Line) -> Iterator[Statement]:
@@ -19,11 +29,7 @@ def read(line: Line) -> Iterator[Statement]:
     text = line.text
     for match in re.finditer(r"\bmod_([a-z0-9_]+)\b", text, re.I):
         yield Statement(("web", "modules"), match[1].lower())
-    if switched := _SWITCHED_ON.search(text):
-        names = (name for name in switched[1].split() if is_module(name))
-        yield from (
-            Statement(("web", "modules"), name) for name in names if not name.startswith(("php", "mpm_", "proxy_"))
-        )
+    yield from (Statement(("web", "modules"), name) for _, name in modules_switched_on(text))
     if (
         re.search(r"\b(?:URL[- ]rewriting|pretty URLs?|rewrite (?:module|engine|rules?))\b", text, re.I)
         and "mod_" not in text

@@ -24,6 +24,8 @@ from fundamentum.derive.result import Derived
 from fundamentum.errors import InputError
 
 STORE = Path("/var/tmp/fundamentum-measured")
+PATIENCE = 300.0
+"""Seconds for each derivation: on a busy machine too, what comes out does not hang on the time."""
 WITH_CODE = 150
 """Kilobytes from which a package is taken into a sample: smaller ones often only bring others along."""
 BRANCHES = {"bullseye": "7.4", "bookworm": "8.2", "trixie": "8.4"}
@@ -170,12 +172,8 @@ def compared(package: Package, derived: Derived) -> Comparison:
 
 
 def changed_by_the_rest(folder: Path, derived: Derived) -> tuple[str, ...]:
-    """The needs that come out otherwise where every file is parsed.
-
-    What differs is derived once more: on a busy machine the time may have run out for one of the two.
-    """
-    every = derive(folder, everything=True)
-    return _differing(derived, every) and _differing(derive(folder), derive(folder, everything=True))
+    """The needs that come out otherwise where every file is parsed."""
+    return _differing(derived, derive(folder, everything=True, patience=PATIENCE))
 
 
 def _differing(one: Derived, other: Derived) -> tuple[str, ...]:
@@ -199,7 +197,7 @@ def measured(
     for package in packages:
         if package.name in folders:
             try:
-                derived = derive(folders[package.name])
+                derived = derive(folders[package.name], patience=PATIENCE)
             except InputError:
                 continue  # no PHP code in it: it only brings other packages along
             rest = changed_by_the_rest(folders[package.name], derived) if everything else ()

@@ -28,19 +28,22 @@ def silent(what: str, done: int, total: int) -> None:
     """Progress for nobody."""
 
 
-def derive(root: Path, progress: Progress = silent, *, everything: bool = False) -> Derived:
+def derive(root: Path, progress: Progress = silent, *, everything: bool = False, patience: float = PATIENCE) -> Derived:
     """The needs of the application in a directory.
 
     ``everything``: parse every file, be it one that cannot change the answer; that takes several times as long.
+    ``patience``: the seconds it may take, after its files are listed; what is left then is said in a remark.
     """
     if not root.is_dir():
         raise InputError(str(root), "is no directory; name the directory of an application")
-    return derive_listed(Listing(application_in(str(root))), progress=progress, everything=everything)
+    return derive_listed(Listing(application_in(str(root))), progress, everything=everything, patience=patience)
 
 
-def derive_listed(listing: Listing, progress: Progress = silent, *, everything: bool = False) -> Derived:
-    """The needs of an application whose files are listed."""
-    budget = Budget(seconds=PATIENCE * 10 if everything else PATIENCE)
+def derive_listed(
+    listing: Listing, progress: Progress = silent, *, everything: bool = False, patience: float = PATIENCE
+) -> Derived:
+    """The needs of an application whose files are listed; the rest as of ``derive``."""
+    budget = Budget(seconds=patience)
     tree = tree_of(listing)
     if applications := several(tree):
         raise SeveralApplications(tree.root, applications)

@@ -27,7 +27,7 @@ PATIENCE: Final = 3.0
 
 
 class Patience:
-    """How long the questions below may take, together, for one file.
+    """How long the questions below may take, together, for one file: time at work, the same on a busy machine.
 
     What stands around a node is looked for from the top of the tree: in code that is nested without end that takes
     without end too.
@@ -38,12 +38,12 @@ class Patience:
     @classmethod
     def begin(cls) -> None:
         """The time for one file begins."""
-        cls.ends = time.monotonic() + PATIENCE
+        cls.ends = time.thread_time() + PATIENCE
 
     @classmethod
     def tick(cls) -> None:
         """Is there time left?"""
-        if time.monotonic() > cls.ends:
+        if time.thread_time() > cls.ends:
             raise TooLong
 
 
@@ -57,7 +57,7 @@ LARGE_FILE: Final = 150_000
 """Bytes below which no file takes the parser long, whatever stands in it."""
 _SLICE: Final = 2048
 PARSING: Final = 5.0
-"""Seconds that the parser may take for one file; for the largest that people write it takes two."""
+"""Seconds that the parser may work on one file; for the largest that people write it takes two."""
 
 
 _BRACED: Final = re.compile(rb"(?P<of>\$\w++(?:->\w++|\[[^\[\]\n]{0,60}\])*+)\{(?P<offset>[^{}\n]{1,60})\}")
@@ -85,10 +85,10 @@ def _parsed(data: bytes) -> Node:
     """
     if len(data) <= LARGE_FILE:
         return parser().parse(data).root_node
-    ends = time.monotonic() + PARSING
+    ends = time.thread_time() + PARSING
     try:
         tree = parser().parse(
-            lambda at, _: data[at : at + _SLICE], progress_callback=lambda *_: time.monotonic() > ends
+            lambda at, _: data[at : at + _SLICE], progress_callback=lambda *_: time.thread_time() > ends
         )
     except ValueError:
         parser().reset()

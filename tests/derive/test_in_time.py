@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from fundamentum.derive import derive
+from fundamentum.derive.derive import derive
 from fundamentum.derive.reading.workers import SMALL, Workers
 
 
@@ -30,13 +30,10 @@ def test_work_of_which_nothing_was_begun_in_time_has_no_results(size: int) -> No
 
 
 @pytest.mark.parametrize("patience", [0.0, 20.0])
-def test_what_was_not_looked_at_in_time_is_said(
-    tmp_path: Path, patience: float, monkeypatch: pytest.MonkeyPatch
-) -> None:
+def test_what_was_not_looked_at_in_time_is_said(tmp_path: Path, patience: float) -> None:
     for number in range(3):
         (tmp_path / f"{number}.php").write_text("<?php if (!extension_loaded('gd')) { die('gd is required'); }")
-    monkeypatch.setattr(derive, "PATIENCE", patience)
-    told = derive.derive(tmp_path)
+    told = derive(tmp_path, patience=patience)
     assert any("3 of 3 files were not looked at in time" in remark for remark in told.remarks) is not bool(patience)
     assert any("reading stopped after" in remark for remark in told.remarks) is not bool(patience)
     assert [entry.names for entry in told.entries if entry.kind == "extension"] == [("gd",)] * bool(patience)

@@ -8,6 +8,7 @@ from fundamentum.prose.line import Line
 from fundamentum.prose.marked_up import is_page, plain_rows
 from fundamentum.prose.page_text import of_page
 from fundamentum.prose.plain_text import MAX_LINES, of_text
+from fundamentum.prose.tables import rows_told
 
 _BRACES: Final = lazy_regex(r"\b(php[\d.]{0,4}-)\{([a-z\d_,]{1,300})\}")
 """Names of packages as a shell takes them: ``php8.2-{gd,intl}``."""
@@ -29,5 +30,5 @@ def lines_of(data: bytes) -> list[Line]:
     text = _TIME.sub("", text.translate(_QUOTES))
     text = _BRACES.sub(lambda match: " ".join(match[1] + name for name in match[2].split(",") if name), text)
     text = _LEADERS.sub(": ", text)
-    lines = of_page(text) if is_page(text) else of_text(plain_rows(text))
+    lines = of_page(text) if is_page(text) else of_text(rows_told(plain_rows(text)))
     return [line for line in lines if re.search(r"[A-Za-z]", line.text)][:MAX_LINES]

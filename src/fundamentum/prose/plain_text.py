@@ -6,6 +6,7 @@ from typing import Final
 
 from fundamentum.lazy_regex import lazy_regex
 from fundamentum.prose.line import MAX_LENGTH, OF_LEVELS, Line, sentences
+from fundamentum.prose.tables import COLUMNS
 
 MAX_LINES: Final = 2000
 MIN_WRAPPED: Final = 50
@@ -30,8 +31,6 @@ _LEADING: Final = lazy_regex(r"\W{0,4}[A-Z][\w'’/()-]*(?: [\w'’/()&-]+){0,5}
 """A few words on a line of their own, above a list."""
 _GOING_ON: Final = lazy_regex(r"\s+(?:with|including|plus|and|or)\b")
 """How a line begins that stands further in, and goes on with the one before."""
-_COLUMNS: Final = lazy_regex(r"\|?\s*:?-+:?\s*(?:\|\s*:?-+:?\s*)*\|?")
-"""The line below the names of a table's columns."""
 _NUMBERED: Final = lazy_regex(r"\s*(?:\d{1,2}\.)+\s+[A-Z][A-Z &/,-]{4,50}")
 _OF_VERSIONS: Final = lazy_regex(r"[<>≥]|\A\W*PHP[\s:]*+\d[\d\s.,/|–-]*+\Z")
 """What stands in capitals because PHP does: ``PHP >= 8.1``"""
@@ -66,7 +65,7 @@ class _Reading:
         """All sentences, in order."""
         for number, line in enumerate(self.raw, 1):
             following = self._at(number + 1)
-            if "|" in line and "|" in following and _COLUMNS.fullmatch(following.strip()):
+            if "|" in line and "|" in following and COLUMNS.fullmatch(following.strip()):
                 yield from self._closed()
                 self.columns = _plain(line)
             elif not line.strip() or _UNDERLINE.fullmatch(line):

@@ -16,7 +16,7 @@ import msgspec
 from fundamentum.catalog import canonical
 from fundamentum.derive.beside import requirement_files
 from fundamentum.derive.beside.files_beside import files_in
-from fundamentum.derive.beside.requirement_files import VERSION_NUMBERS, up_to
+from fundamentum.derive.beside.requirement_files import BOUNDS, VERSION_NUMBERS, up_to
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.model.needs_value import Level
 from fundamentum.untrusted.files import read_below
@@ -137,13 +137,10 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
             if name := extension_called(said.encode("utf-8", "replace")):
                 yield Header(where, extension=name)
             continue
-        low, high = (next((element.get(key) for key in keys if element.get(key)), "") for keys in _BOUNDS)
+        low, high = (next((element.get(key) for key in keys if element.get(key)), "") for keys in BOUNDS)
         low = low or (said if VERSION_NUMBERS.fullmatch(said) else "")
         if text := f"{f'>={low}' if VERSION_NUMBERS.fullmatch(low) else ''} {up_to(high)}".strip():
             yield Header(where, php=text)
-
-
-_BOUNDS: Final = (("min-version", "min_version", "min", "minimum"), ("max-version", "max_version", "max", "maximum"))
 
 
 def _of_archive(root: Any, path: str) -> Iterator[Header]:

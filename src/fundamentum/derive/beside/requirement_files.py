@@ -50,6 +50,13 @@ _REQUIRES: Final = re.compile(r"requires?|requirements|dependencies|prerequisite
 """Keys of a manifest below which it tells what it requires."""
 _LEAST: Final = re.compile(r"php|(?:requires|min|minimum)_php|php_version", re.I)
 """Keys of a manifest with a version of PHP."""
+BOUNDS: Final = (
+    ("min-version", "min_version", "min", "minimum", "version"),
+    ("max-version", "max_version", "max", "maximum"),
+)
+"""How elements and attributes are called that hold the lowest version, and the highest."""
+_YES: Final = frozenset({"true", "yes", "1"})
+_NO: Final = frozenset({"false", "no", "0"})
 MAX_DEPTH: Final = 5
 
 
@@ -148,14 +155,34 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
 def _of_document(root: Any) -> Iterator[tuple[str, str, Level]]:
     """``<php version="8.1"/>``, ``<extension name="intl" level="optional"/>``; of several sections the last counts."""
     tables = [tag for tag in root.iter() if isinstance(tag.tag, str)]
-    php = [table for table in tables if table.tag.lower() == "php" and _VERSION.fullmatch(table.get("version") or "")]
-    for element in php[-1:]:
-        yield f">={element.get('version')}", "", "required"
-    section = php[-1].getparent() if php else root
-    for element in section.iter() if section is not None else ():
+    stated = [(table, said) for table in tables if table.tag.lower() == "php" and (said := _versions_of(table))]
+    for _, versions in stated[-1:]:
+        yield versions, "", "required"
+    section = stated[-1][0].getparent() if stated else None
+    for element in (root if section is None else section).iter():
         if isinstance(element.tag, str) and _EXTENSION.fullmatch(element.tag):
-            loose = _OPEN.search(element.get("level") or "") or (element.get("required") or "").lower() == "false"
-            yield from _extension(element.get("name") or (element.text or ""), "recommended" if loose else "required")
+            yield from _extension(element.get("name") or (element.text or ""), level_of(element))
+
+
+def _versions_of(php: Any) -> str:
+    """The versions that an element accepts, by attributes, its text, or ``<min>8.1</min>`` in it; empty: none."""
+    said = {"version": (php.text or "").strip()}
+    for kid in php:
+        tag = kid.tag.lower() if isinstance(kid.tag, str) else ""
+        said |= {tag: (kid.text or "").strip()} | (dict(kid.attrib) if tag == "version" else {})
+    said |= php.attrib
+    low, high = (next((said[key] for key in keys if said.get(key)), "") for keys in BOUNDS)
+    if low and not low[0].isdigit() and _VERSION.fullmatch(low):
+        return low
+    return f"{f'>={low}' if VERSION_NUMBERS.fullmatch(low) else ''} {up_to(high)}".strip()
+
+
+def level_of(element: Any) -> Level:
+    """What an element says of the level, or those around it: ``level="optional"``, ``required="no"``, ``<optional>``"""
+    said = {key: (element.get(key) or "").lower() for key in ("level", "required", "mandatory", "optional")}
+    loose = said["required"] in _NO or said["mandatory"] in _NO or said["optional"] in _YES
+    around = any(isinstance(above.tag, str) and _OPEN.match(above.tag) for above in element.iterancestors())
+    return "recommended" if loose or around or _OPEN.search(said["level"]) else "required"
 
 
 def up_to(version: str) -> str:

@@ -14,6 +14,7 @@ from fundamentum.catalog.symbols import providers, span_in_php
 from fundamentum.derive.beside import requirement_files
 from fundamentum.derive.beside.package_headers import OF_MANIFEST, OF_XML, files_of_headers, is_required, lenient_xml
 from fundamentum.derive.beside.settings_files import setting_wish
+from fundamentum.derive.families import LIMITS
 from fundamentum.derive.result import Entry, Place
 from fundamentum.kinds.databases.way import PRODUCTS
 from fundamentum.kinds.table_reader import COMMAND
@@ -79,14 +80,16 @@ class _Reader:
             if not isinstance(element.tag, str) or not (listing or is_required(element)):
                 continue
             tag, said = element.tag.lower(), (element.get("name") or element.text or "").strip()
-            level: Level = "recommended" if _OPEN.search(element.get("level") or "") else "required"
+            level = requirement_files.level_of(element)
             least = next((element.get(key) for key in _LEAST if element.get(key)), "")
             if _DATABASES.fullmatch(tag):
                 self._database(said, least)
             elif _COMMANDS.fullmatch(tag):
                 self._command(said, level)
-            elif _SETTINGS.fullmatch(tag) and element.get("value"):
-                self._setting(said, element.get("value"), level)
+            elif _SETTINGS.fullmatch(tag) and (element.get("value") or least):
+                self._setting(said, element.get("value") or least, level)
+            elif tag in LIMITS:
+                self._setting(tag, element.get("value") or least or said, level)
             elif _FUNCTIONS.fullmatch(tag):
                 self._function(said, level)
         self._close()
@@ -108,6 +111,8 @@ class _Reader:
             elif _SETTINGS.fullmatch(name):
                 for setting, wanted in _pairs(value):
                     self._setting(setting, wanted, inside)
+            elif name in LIMITS and isinstance(value, str | int):
+                self._setting(name, value, inside)
             else:
                 self.table(value, inside, depth + 1)
         if not depth:

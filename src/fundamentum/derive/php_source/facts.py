@@ -15,6 +15,10 @@ COMMAND_LINE: Final = "on the command line"
 INSTEAD_OF: Final = "instead of "
 """Begins what stands among them for an extension in whose absence it runs."""
 
+WITHOUT: Final = "without "
+"""Begins what stands among them for a name whose answer is no where it runs, ``without HAS_GMP``: what that says of an
+extension may stand in another file."""
+
 
 class Fact(msgspec.Struct, frozen=True, array_like=True, gc=False):
     """Base of the values here."""

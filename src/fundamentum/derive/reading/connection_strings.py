@@ -2,9 +2,11 @@
 
 import itertools
 
+import msgspec
 from tree_sitter import Node
 
 from fundamentum.derive.families import DATABASES
+from fundamentum.derive.php_source.facts import Use
 from fundamentum.derive.php_source.nodes import ancestors, called, field, string, text
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.derive.php_source.source import Source
@@ -16,7 +18,8 @@ def compared(written: Node) -> bool:
         if above.type == "binary_expression":
             return text(field(above, "operator")) != "."
         if above.type == "function_call_expression":
-            return called(above).startswith(("str", "preg_", "in_array", "mb_str", "substr"))
+            name = called(above)
+            return name.startswith(("str", "preg_", "in_array", "mb_str", "substr")) and not name.startswith("stream")
         if above.type in ("array_element_initializer", "case_statement"):
             return True
         if above.type.endswith("_statement") or above.type == "assignment_expression":
@@ -46,3 +49,14 @@ def given_to_connection(source: Source, node: Node) -> bool:
         if parent.type.endswith("_statement"):
             return False
     return False
+
+
+def of_stream(use: Use, written: Node | None) -> Use:
+    """The use of a stream wrapper or filter, by what is done with the text that names it.
+
+    ``'ssl://' . $host``: whether that stands before the name of a host is configured.
+    """
+    if written is None or compared(written):
+        return msgspec.structs.replace(use, weak=written is not None)
+    by_choice = use.extensions == ("openssl",) and text(written).endswith("://")
+    return msgspec.structs.replace(use, guard="chosen") if by_choice and not use.guard else use

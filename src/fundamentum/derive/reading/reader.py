@@ -24,7 +24,7 @@ from fundamentum.derive.php_source.nodes import (
 from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
 from fundamentum.derive.php_source.syntax import RULES, found_in
-from fundamentum.derive.reading.connection_strings import among_extensions, compared, connection, given_to_connection
+from fundamentum.derive.reading.connection_strings import among_extensions, connection, given_to_connection, of_stream
 from fundamentum.derive.reading.spots import CALLS_METHOD, Spots, places_of
 from fundamentum.derive.reading.words import brings, interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
@@ -36,7 +36,14 @@ from fundamentum.derive.statements.host_functions import apart
 from fundamentum.derive.statements.limit_tables import limits_in
 from fundamentum.derive.statements.uploaded_sizes import sizes_taken
 from fundamentum.derive.statements.version_gates import gates
-from fundamentum.derive.statements.wishes import CALLS, directories_in, modules_in, programs_in, wishes_of
+from fundamentum.derive.statements.wishes import (
+    CALLS,
+    directories_in,
+    lines_for_shell,
+    modules_in,
+    programs_in,
+    wishes_of,
+)
 from fundamentum.derive.statements.written_files import written_files
 
 MAX_STATED: Final = 1000
@@ -116,6 +123,7 @@ class _Reader:
                 *self.wishes,
                 *of_hosts,
                 *programs_in(self.source),
+                *lines_for_shell(self.source),
                 *directories_in(self.data),
                 *written_files(self.source),
                 *configured_directories(self.source),
@@ -257,9 +265,7 @@ class _Reader:
                 yield msgspec.structs.replace(use, guard="chosen", names=())
         for start, kind, extension, name in self.spots.streams:
             node = self._string_at(start)
-            weak = node is not None and compared(node)
-            for use in self._in_string(start, extension, kind, name):
-                yield msgspec.structs.replace(use, weak=True) if weak else use
+            yield from (of_stream(use, node) for use in self._in_string(start, extension, kind, name))
 
     def _in_string(self, start: int, extension: str, kind: str, shown: str) -> Iterator[Use]:
         """The use that a text stands for, if it stands in a string."""

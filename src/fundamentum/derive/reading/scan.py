@@ -185,7 +185,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         return True
     if (b"ini_get" in words and b"ini_get($" in data) or uploaded_sizes.speaks(data):
         return True
-    if any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
+    if b"`" in code or any(place in data for place in _PROGRAMS) or (b"Process" in data and STARTING.search(data)):
         return True
     if (b"_limit" in data or b"max_" in data) and limit_tables.TABLE.search(data):
         return True

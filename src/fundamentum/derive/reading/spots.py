@@ -28,11 +28,19 @@ CALLS_METHOD: Final = re.compile(
 """How the name of a class is given to what calls a method of it."""
 MADE_VARIABLE: Final = re.compile(rb"\bnew\s+\$\w|\$\w+::")
 _DEFINE: Final = re.compile(rb"define\s*\(\s*['\"]([a-z]\w+)['\"]")
-_SCHEME: Final = re.compile(rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib)(?:://|:(?=/))""")
-_SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.")
+_SCHEME: Final = re.compile(
+    rb"""["'](?P<at>compress\.zlib|compress\.bzip2|zip|phar|ssh2\.\w+|zlib|(?:ssl|tls)(?=://)|sslv3|tlsv1\.\d)(?:://|:(?=/))"""
+)
+_SCHEME_SIGNS: Final = (b"zlib:", b"bzip2:", b"zip:/", b"phar:/", b"ssh2.", b"ssl:/", b"sslv3:/", b"tls:/", b"tlsv1.")
 _FILTER_SIGNS: Final = (b"zlib.inflate", b"zlib.deflate", b"bzip2.", b"convert.iconv.", b"mcrypt.")
 _FILTER: Final = re.compile(rb"""["'](?P<at>zlib\.(?:in|de)flate|bzip2\.(?:de)?compress|convert\.iconv\.|mcrypt\.)""")
-_OF_STREAMS: Final = {"compress.zlib": "zlib", "compress.bzip2": "bz2", "bzip2": "bz2", "convert": "iconv"}
+_OF_STREAMS: Final = {
+    "compress.zlib": "zlib",
+    "compress.bzip2": "bz2",
+    "bzip2": "bz2",
+    "convert": "iconv",
+    **dict.fromkeys(("ssl", "tls", "sslv3", "tlsv1"), "openssl"),
+}
 _OF_VERSIONS: Final = re.compile(rb"PHP_VERSION|PHP_MAJOR_VERSION|version_compare")
 _INCLUDE: Final = re.compile(rb"\b(?:require|include)(?:_once)?\b[^;]{0,300}?['\"/]([\w.-]+\.php)['\"]", re.I)
 
@@ -78,7 +86,8 @@ def streams_in(lowered: bytes) -> Iterator[tuple[int, str, str, str]]:
     if any(sign in lowered for sign in _SCHEME_SIGNS):
         for match in _SCHEME.finditer(lowered):
             name = match["at"].decode()
-            yield match.start("at"), "scheme", _OF_STREAMS.get(name, name.split(".")[0]), name
+            first = name.split(".")[0]
+            yield match.start("at"), "scheme", _OF_STREAMS.get(name) or _OF_STREAMS.get(first, first), name
     if any(sign in lowered for sign in _FILTER_SIGNS) and b"filter" in lowered:
         for match in _FILTER.finditer(lowered):
             name = match["at"].decode()

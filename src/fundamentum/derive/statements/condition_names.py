@@ -30,6 +30,23 @@ def names_in(written: bytes) -> Iterator[str]:
             yield name
 
 
+_ANSWER: Final = re.compile(
+    rb"[\s(]*+(?P<no>!?)\s*+(?P<name>(?:\$this->|(?:self|static)::)?\w++(?:\(\s*+\))?)\s*+"
+    rb"(?:(?P<sign>[!=])==?\s*+['\"](?P<one>\w++)['\"])?[\s)]*+"
+)
+
+
+def answers_no(written: bytes, positive: bool) -> str:
+    """The one name whose answer is no where a condition holds, or does not (``positive``); empty: there is none.
+
+    ``HAS_GMP`` does not hold, ``!$this->has_gmp()`` does, ``ENGINE === 'gmp'`` does not.
+    """
+    answer = _ANSWER.fullmatch(written)
+    if answer is None or positive != (bool(answer["no"]) != (answer["sign"] == b"!")):
+        return ""
+    return next(names_in(answer["name"]), "")
+
+
 _ASKS_ONE: Final = re.compile(
     rb"[\s(]*+(!?)\s*+\\?(function_exists|is_callable|class_exists|interface_exists)\s*\(\s*['\"]\\{0,2}([\w\\]+)['\"]\s*\)[\s)]*",
     re.I,

@@ -7,7 +7,7 @@ from typing import Final
 from msgspec.structs import replace
 from tree_sitter import Node
 
-from fundamentum.derive.php_source.facts import COMMAND_LINE, INSTEAD_OF, Check, Guard
+from fundamentum.derive.php_source.facts import COMMAND_LINE, INSTEAD_OF, WITHOUT, Check, Guard
 from fundamentum.derive.php_source.nodes import (
     Patience,
     ancestors,
@@ -23,7 +23,7 @@ from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.answer_names import names_holding
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
-from fundamentum.derive.statements.condition_names import always, names_in, names_one, names_provided
+from fundamentum.derive.statements.condition_names import always, answers_no, names_in, names_one, names_provided
 from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before, two_ways
 from fundamentum.derive.statements.held_conditions import with_kept
 
@@ -96,6 +96,8 @@ class Guards:
                 written = self.source.data[condition.start_byte : condition.end_byte]
                 if (_CLI if positive else _NOT_CLI).search(written) and b"||" not in written:
                     names = {COMMAND_LINE: None} | names
+                if missing := answers_no(written, positive):
+                    names = {f"{WITHOUT}{missing}": None} | names
                 names |= dict.fromkeys(self._spoken(condition))
             if guard := self._other(parent, child, extensions, reaching):
                 guards.append(guard)

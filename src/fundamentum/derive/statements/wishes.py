@@ -99,6 +99,26 @@ def programs_in(source: Source) -> Iterator[Wish]:
                 yield Wish("function", "proc_open", "", line(node), "a process is started")
 
 
+IN_BACKTICKS: Final = "shell_command_expression"
+"""How the parser calls a line for the shell that is started where it stands, as ``shell_exec`` starts it."""
+_BACKTICK: Final = re.compile(rb"`")
+
+
+def lines_for_shell(source: Source) -> Iterator[Wish]:
+    """What lines in backticks start."""
+    for match in _BACKTICK.finditer(source.data):
+        node = source.at(*match.span())
+        line_of_shell = node.parent if node is not None and node.type == "`" else node
+        if line_of_shell is None or line_of_shell.type != IN_BACKTICKS or line_of_shell.start_byte != match.start():
+            continue
+        kids = line_of_shell.named_children
+        value = "".join(text(kid) if kid.type == "string_content" else UNKNOWN for kid in kids)
+        known, unknown, _ = _beginning(value, "")
+        yield Wish("function", "shell_exec", "", line(line_of_shell), "a line in backticks")
+        if command := command_of(known, whole=not unknown):
+            yield Wish("command", command, "", line(line_of_shell), "a line in backticks")
+
+
 RIGHTS: Final = re.compile(
     rb"(?P<named>['\"](?:\w{0,30}permissions?|\w{0,30}?writ\w{1,20})['\"]\s*+=>|\breturn|=)\s*+(?:\[|array\s*+\()"
     rb"(?P<body>(?:\s*+['\"][\w./-]{2,80}['\"]\s*+=>\s*+['\"]?0?7[0-7]{2}['\"]?\s*+,?){1,40})",
@@ -132,6 +152,7 @@ _IN_DIRECTORY: Final = re.compile(r"(?:dir|path|bin|prefix)\w*['\"]?\]?\s*\.", r
 
 def _beginning(value: str, written: str) -> tuple[str, str, str]:
     """What is known of a command from its beginning on; of one in a directory that is not known, from the name on."""
+    value = _STEP.sub("", value)  # where it is started is most often not known
     known = value.partition(UNKNOWN)
     named = value[1:2].isalpha() or value[1:2] == "/"
     in_directory = not known[0] and named and _IN_DIRECTORY.search(written[:80]) is not None

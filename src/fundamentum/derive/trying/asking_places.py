@@ -48,7 +48,7 @@ _WRITES: Final = re.compile(rb"(?<!function )\b(?:%s)(?=\s*\(|['\"])" % _any_of(
 _STARTS: Final = re.compile(
     rb"(?<![\w>:$])(?<!function )(?:%s)\s*+\(\s*+"
     rb"(?:['\"]\s*+(?:which|command|type|whereis)\b|['\"][^'\"$]{1,80}['\"]\s*+,\s*+\$|(?!['\"])(?=[^;]{0,80}?[$:]))|"
-    rb"(?<![\w>:$])is_executable\s*+\(" % _any_of(COMMANDS)
+    rb"(?<![\w>:$])is_executable\s*+\(|`\s*+(?:which|command|type|whereis)\s" % _any_of(COMMANDS)
 )
 """What starts a program that is not named right there, or looks for one or how it ended."""
 
@@ -60,7 +60,7 @@ _PUTS: Final = re.compile(
 
 _WRITING: Final = tuple(name.encode() for name in sorted(ASKING))
 _PUTTING: Final = tuple(name.encode() for name in sorted(WRITING))
-_STARTING: Final = (b"is_executable", *(name.encode() for name in sorted(COMMANDS)))
+_STARTING: Final = (b"is_executable", b"`", *(name.encode() for name in sorted(COMMANDS)))
 _WORDS: Final = tuple(
     b"extension phpversion php_version php_major drivers _exists is_callable defined ini_get get_cfg_var "
     b"disable_functions _version sqlite3::version imagick::getversion gd_info imagetypes php_zts "

@@ -156,14 +156,16 @@ def _gone(program: Program, path: str, function: Part | None, way: Way, trial_re
     """Go one way; who else is to be asked, by name, and in how many files at most."""
     Patience.begin()
     trial: Trial | None = None
+    ends = False
     with suppress(RecursionError):  # it is too long: what was found by then counts
         trial = Trial(program, way)
         if (signature := trial.base.signature()) in program.ledger.gone:
             return {}  # on an object of another class, or as what it calls matters by now, and nothing comes of that
         program.ledger.gone.add(signature)
-        trial_results.take_all(trial, top=function is None)
+        ends = trial_results.take_all(trial, top=function is None)
     Patience.begin()
-    return dict(_open(path, function, trial)) if trial is not None else {}
+    calling = _names_of(function) if ends and function is not None else ()
+    return dict((*_open(path, function, trial), *((name, MAX_FILES) for name in calling))) if trial is not None else {}
 
 
 _programs: dict[str, Program] = {}

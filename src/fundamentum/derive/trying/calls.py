@@ -79,6 +79,12 @@ class Calls(Expressions):
             return told if told is not NotImplemented else self.call_named(name, given, part)
         return self.call_named(name, self.given(arguments), part)
 
+    @reads("shell_command_expression")
+    def _shell(self, part: Part) -> Any:
+        """A line for the shell in backticks, as ``shell_exec`` is given it."""
+        told = self.world.answer(self, "shell_exec", Given.of(self._template(part)), part)
+        return told if told is not NotImplemented else UNKNOWN
+
     def _of_language(self, name: str, part: Part, arguments: Part | None) -> Any:
         parts = [kid.kids[-1] for kid in arguments.kids if kid.kids] if arguments is not None else []
         if name in ("exit", "die"):
@@ -274,10 +280,6 @@ class Calls(Expressions):
             self.frame.scope[name] = cell if cell is not None else Cell(value)
             if part.type == "property_promotion_parameter" and self.frame.this is not None:
                 self.memory.write(self.property_of(self.frame.this, name[1:]), value)
-
-    @reads("shell_command_expression")
-    def _shell(self, part: Part) -> Any:
-        return UNKNOWN
 
 
 _YIELDS: Final = re.compile(r"\byield\b")

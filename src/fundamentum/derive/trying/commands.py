@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 from typing import Any, Final
 
-from fundamentum.derive.statements.wishes import LOOKING, command_of
+from fundamentum.derive.statements.wishes import IN_BACKTICKS, LOOKING, command_of
 from fundamentum.derive.trying.machine import Given, Machine
 from fundamentum.derive.trying.parts import FUNCTIONS, Part
 from fundamentum.derive.trying.values import UNKNOWN, Array
@@ -29,6 +29,8 @@ def started(machine: Machine, part: Part, given: Given) -> str:
     """The name of the program that a call starts; empty: one that is everywhere, or its name is not known."""
     if isinstance(given.at(0), str):
         return command_of(given.at(0), whole=True)
+    if part.type == IN_BACKTICKS:
+        return command_of("".join(known_beginning(machine, kid, 0) for kid in _known_kids(machine, part)), whole=False)
     arguments = part.get("arguments")
     first = arguments.kids[0].kids if arguments is not None and arguments.kids else ()
     return command_of(known_beginning(machine, first[-1]) if first else "", whole=False)

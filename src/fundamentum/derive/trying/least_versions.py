@@ -85,7 +85,7 @@ def _feature(trial: Trial, name: str, what: str, top: bool) -> Iterator[tuple[st
     """Whether an extension has to have been built with something."""
     without = _on(trial, what, OTHERWISE)
     comes = trial.compared(without, (name,))
-    if comes.outcome in _DEMANDS and not comes.doubt:
+    if comes.outcome in (*_DEMANDS, "warns") and not comes.doubt:
         yield _wish(trial, name, what, "", without, comes, top)
 
 

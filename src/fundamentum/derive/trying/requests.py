@@ -6,6 +6,8 @@ from fundamentum.derive.trying.values import OneOf
 
 PAGE: Final = "fpm-fcgi"
 COMMAND_LINE: Final = "cli"
+SENT: Final = frozenset("$_GET $_POST $_REQUEST $_FILES".split())
+"""What holds all that a visitor sends with a request: nothing, where somebody only asks for a page."""
 _REQUEST: Final[dict[str, list[Any]]] = {
     "REQUEST_METHOD": ["GET", "POST"],
     "REQUEST_URI": ["/", "/index.php"],

@@ -22,7 +22,7 @@ from fundamentum.derive.trying.following import Following
 from fundamentum.derive.trying.machine import Beyond, Enough, Exit, Frame, Given, Leave, Return
 from fundamentum.derive.trying.memory import Cell
 from fundamentum.derive.trying.parts import Code, Part
-from fundamentum.derive.trying.requests import request
+from fundamentum.derive.trying.requests import SENT, request
 from fundamentum.derive.trying.usual_settings import MEGABYTE
 from fundamentum.derive.trying.values import UNKNOWN, Array, Instance, Kind, Unknown, truth
 
@@ -68,7 +68,8 @@ class Running(Following):
         known = request(self.world.interface) if name == "$_SERVER" else {}
         if name == "$_SERVER" and "index.php" in self.program.paths:
             known["DOCUMENT_ROOT"] = HERE
-        return Array(known, loose=True)
+        self.world.sent_asked = self.world.sent_asked or name in SENT
+        return Array(known, loose=self.world.sends or name not in SENT)
 
     def global_variable(self, name: str) -> Cell:
         if name not in self.globals:

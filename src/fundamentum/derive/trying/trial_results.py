@@ -43,6 +43,15 @@ _WEIGHT: Final = (
 )
 
 
+def _says_more(gate: Gate, known: Gate) -> bool:
+    """Whether it is worse for the program; or as bad, and without it no page runs at all."""
+    more = STRENGTH.index(gate.outcome) - STRENGTH.index(known.outcome)
+    return more > 0 or (more == 0 and known.function != "" and not gate.function)
+
+
+_ENDING: Final = frozenset({"exits", "leaves", "throws"})
+
+
 class TrialResults:
     """What all trials told, of each place the strongest."""
 
@@ -51,14 +60,21 @@ class TrialResults:
         self.gates: dict[tuple[str, int, str, bool], Gate] = {}
         self.wishes: dict[tuple[str, str, int], Wish] = {}
 
-    def take_all(self, trial: Trial, *, top: bool) -> None:
-        """All that one way tells.  ``top``: of a file that is gone through as a whole."""
+    def take_all(self, trial: Trial, *, top: bool) -> bool:
+        """All that one way tells; whether it ends the program on some versions of PHP.
+
+        ``top``: of a file that is gone through as a whole.
+        """
+        ends = False
         with trial.long_enough():
             for told in trial.told():
-                self.take(told, top, trial.for_command_line)
+                self.take(told, top, trial)
         with trial.long_enough():
             for bound in bounds(trial):
+                if trial.on_request(bound.asked) and not looks_at_requirements(bound.asked.part.file.path, ""):
+                    continue  # one of several things that a page does
                 self.take_bound(bound, top)
+                ends = ends or bound.outcome == "stops"
         for name, part in trial.base.world.started.items():
             self.take_wish(part.file.path, Wish("command", name, "", part.line, part.text[:60]))
         for name, part in trial.base.world.written.items():
@@ -69,8 +85,9 @@ class TrialResults:
         with trial.long_enough():
             for where, wish in beneath(trial, top=top):
                 self.take_wish(where, wish)
+        return ends
 
-    def take(self, told: Told, top: bool, for_command_line: frozenset[str]) -> None:
+    def take(self, told: Told, top: bool, trial: Trial) -> None:
         """What comes of an extension.  ``top``: of a file that is gone through as a whole."""
         where = told.asked.where
         if not where.file.path:
@@ -91,6 +108,8 @@ class TrialResults:
             in_words = told.comes.how == SAID or outcome == "reports"
             if of_name.doubt and stands_beside(where, chosen=not in_words):
                 outcome = "asked"  # it is said to those alone for whom the rest of the condition holds
+            if outcome in _ENDING and trial.on_request(of_name) and not looks_at_requirements(where.file.path, ""):
+                outcome = "asked"  # one of several things that a page does
             if outcome == "asked" and called(of_name.part.node) in _FOR_EACH and not is_of_host(name):
                 continue  # it may be only shown
             followed = told.comes.outcome == "stops" or outcome == "goes-on"
@@ -102,7 +121,7 @@ class TrialResults:
             if outcome in ("throws", "reports") and told.comes.how != SAID and gone_through:
                 outcome = "listed-required"
             around = _around(of_name, told.comes.at, ends=top and outcome == "exits")
-            command_line = name in for_command_line or on_command_line(of_name.part)
+            command_line = name in trial.for_command_line or on_command_line(of_name.part)
             with_others = among if outcome != "asked" else ()
             at = own if own.where.file is where.file else of_name
             line, what = at.where.line, at.part.text[:60]
@@ -126,7 +145,7 @@ class TrialResults:
         )
         key = (part.file.path, part.line, bound.operator, bound.outcome == "warns")
         known = self.gates.get(key)
-        if known is None or STRENGTH.index(known.outcome) < STRENGTH.index(gate.outcome):
+        if known is None or _says_more(gate, known):
             self.gates[key] = gate
 
     def take_wish(self, path: str, wish: Wish) -> None:

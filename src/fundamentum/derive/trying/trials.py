@@ -6,7 +6,7 @@ it ends then, any one is enough.
 """
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from functools import cached_property
 from typing import Final, NamedTuple
@@ -139,6 +139,19 @@ class Trial:
         if page.end in ENDS or page.end == ENOUGH:
             return frozenset()  # a script that may look at what pages need
         return frozenset(self.base.world.asked.keys() - page.world.asked.keys())
+
+    @cached_property
+    def _seen_by_visitor(self) -> Collection[Part] | None:
+        """What a visitor comes to who asks for a page and sends nothing; None: it ends before, or asks for none."""
+        if self.base.alone or not self.base.world.sent_asked:
+            return None
+        visit = Run(self.program, self.way, World(version=self.version, sends=False))
+        return None if visit.end in ENDS or visit.end == ENOUGH else visit.seen.keys()
+
+    def on_request(self, asked: Asked) -> bool:
+        """Whether a page asks for it only where a visitor sends something that it answers: one of several actions."""
+        seen = self._seen_by_visitor
+        return seen is not None and asked.part in self.base.seen and asked.part not in seen
 
     @contextmanager
     def long_enough(self) -> Iterator[None]:

@@ -93,13 +93,19 @@ class World:
         version: Version = NEWEST,
         settings: Mapping[str, str] = MappingProxyType({}),
         interface: str = "",
+        *,
+        sends: bool = True,
     ) -> None:
         """``missing``: extensions that are not there, though they usually are; of tools for developers, that are there.
 
         ``settings``: those that are not as they are on a server where there is plenty.
 
         ``interface``: by what it is run, as PHP calls that; empty: it may be a page, or the command line.
+        ``sends``: whoever asks for the page may send something with it.
         """
+        self.sends = sends
+        self.sent_asked = False
+        """Whether the program asked for what is sent with a request."""
         self.interface = interface
         self.interface_asked = False
         """Whether the program asked by what it is run: ``PHP_SAPI``"""

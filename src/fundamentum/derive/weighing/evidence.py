@@ -19,6 +19,7 @@ from fundamentum.derive.statements.callers import Reached, guard_of
 from fundamentum.derive.statements.reaching import Place
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.weighing.drivers import Drivers
+from fundamentum.derive.weighing.missing_around import missing_around
 
 FEW: Final = 3
 """Files that tell nothing of what a whole application is about."""
@@ -177,6 +178,8 @@ class Evidence:
             guard = use.guard
             if guard in _OPEN:
                 guard = self._named_guard(path, use, extension) or guard
+            if not guard and (missing := missing_around(use, extension, self.named_checks)):
+                guard, use = "instead", msgspec.structs.replace(use, names=(*missing, *use.names))
             out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
         return out
 

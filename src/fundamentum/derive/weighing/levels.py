@@ -29,6 +29,7 @@ LOADER: Final = " loader"
 def entries(evidence: Evidence, verdicts: Sequence[Verdict], lowest: str) -> tuple[list[Entry], list[Entry]]:
     """The needs, alternatives put together, and what was seen and is none."""
     by_name = {verdict.extension: verdict for verdict in verdicts}
+    by_name |= {verdict.extension: verdict for verdict in _only_ways_left(by_name)}
     left_out: list[Entry] = []
     for name, verdict in list(by_name.items()):
         reason = _superfluous(name, by_name, lowest) or ("" if verdict.level else verdict.rule)
@@ -50,12 +51,27 @@ def entries(evidence: Evidence, verdicts: Sequence[Verdict], lowest: str) -> tup
     return list(_by_their_names(sorted(out, key=lambda entry: (entry.level != "required", entry.names)))), left_out
 
 
+def _only_ways_left(by_name: dict[str, Verdict]) -> Iterator[Verdict]:
+    """Extensions in whose absence the program takes one that PHP has no more: without them nothing is left to take."""
+    for verdict in list(by_name.values()):
+        if verdict.level != "required" or not verdict.among or not _gone(verdict.extension):
+            continue
+        left = [name for name in verdict.among if name in by_name and not _gone(name)]
+        if len(left) == 1 and by_name[left[0]].level == "recommended":
+            rule = f"what is used in its absence, {verdict.extension}, is gone from PHP"
+            yield replace(by_name[left[0]], level="required", rule=rule)
+
+
+def _gone(extension: str) -> bool:
+    return extension not in LIVE_ON and bool(extension_gone(extension, "99.0"))
+
+
 def _any_one_of(by_name: dict[str, Verdict]) -> Iterator[Entry]:
     """The extensions without all of which the program stops or refuses; taken out of those that stand alone."""
     for verdict in list(by_name.values()):
         there = [name for name in verdict.among if name in by_name]
         there = [name for name in there if name in known_extensions()] or there
-        names = tuple(name for name in there if name in LIVE_ON or not extension_gone(name, "99.0"))
+        names = tuple(name for name in there if not _gone(name))
         needed = [name for name in names if _needed_alone(by_name[name])]
         if len(needed) > 1 and set(needed) <= set(FAMILIES["databases"]):
             needed = []  # the program itself says that one is enough: it is chosen where nobody sees it

@@ -59,6 +59,13 @@ _REFUSED: Final = tuple(
     )
 )
 """A version on which the application does not run: an older one, or a newer one."""
+_AT_MOST: Final = _shape(
+    rf"(?:{_PHP}[\s:(]*(?:must be |has to be |is )?(?:<=|≤|up to|until|at most|"
+    rf"(?:(?:must|may|can|should) ?not be|is not|not?) (?:newer|later|higher) than|"
+    rf"max(?:imum)?\b\.?(?: of| is|:)?)|\bmax(?:imum)?\b\.?(?: supported)? {_PHP}(?: is|:)?)\s*(?:PHP )?{VERSION}|"
+    rf"{_PHP}[\s:(]*{VERSION} (?:or|and) (?:older|lower|earlier|below|less|prior)\b"
+)
+_NOT: Final = _shape(r"\b(?:not|no|never|cannot|un\w+)\b|n't\b")
 _DROPPED: Final = _shape(rf"\bdrop(?:s|ped|ping)? (?:the )?support (?:for|of) {_PHP}\s*(<)?\s*{VERSION}")
 _GONE: Final = _shape(
     rf"{_PHP}\s*(?:{VERSION}(?:, |,? and |,? or ))*{VERSION}"
@@ -97,6 +104,10 @@ _AS_LEAST: Final = _shape(
 _BELOW: Final = _shape(
     rf"(?:\bbut|\band|,)\s+(?:below|less than|lower than|before|not(?: with| on)?|<)\s*(?:PHP )?{VERSION}"
 )
+_UP_TO: Final = _shape(
+    rf"[,;(]\s*(?:and |but )?(?:up to|until|at most|max(?:imum)?\b\.?)\s*(?:PHP )?{VERSION}|"
+    rf"[,;(]\s*(?:PHP )?{VERSION} (?:or|and) (?:older|lower|earlier|below)\b"
+)
 _OLDER: Final = _shape(rf"\bPHP\b.{{0,80}}?\bolder than\s*{VERSION}")
 _REMARK: Final = _shape(r"\s*\([^()]{0,20}\b(?:recommended|preferred|tested|stable|supported|lts|beta)\)")
 """What stands behind one of several versions."""
@@ -126,8 +137,17 @@ def read(line: Line) -> Iterator[Statement]:
     for shape in (_CAME_WITH, _NEWS, _OF_OTHERS):
         text = shape.sub("", text)
     if re.search(_PHP, text, re.I) and (condition := _condition(text)) and not _only_advised(line, condition):
-        below = _BELOW.search(text) if condition.startswith(">=") and "," not in condition else None
-        yield Statement(("php",), f"{condition}, <{below[1]}" if below else condition, "version")
+        yield Statement(("php",), condition + _limit(condition, text), "version")
+
+
+def _limit(condition: str, text: str) -> str:
+    """What a sentence adds to the least version, in front or behind: the first that is too new, or the last."""
+    if not condition.startswith(">=") or "," in condition:
+        return ""
+    if below := _BELOW.search(text):
+        return f", <{below[1]}"
+    last = _UP_TO.search(text)
+    return f", <={last[1] or last[2]}" if last and _plausible(last[1] or last[2]) else ""
 
 
 def _only_advised(line: Line, condition: str) -> bool:
@@ -159,6 +179,8 @@ def _condition(text: str) -> str | None:
         return f">={match[1]}, {match[2]}{match[3]}"
     if match := _PAIR_TURNED.search(text):
         return f">={match[3]}, {match[1]}{match[2]}"
+    if (match := _AT_MOST.search(text)) and _plausible(most := match[1] or match[2] or match[3]):
+        return f"{'>' if _NOT.search(text, match.end()) else '<='}{most}"
     if (match := _ONLY.search(text)) and _plausible(only := match[1] or match[2]):
         return f">={only}, <={only}"
     if (match := _RANGE.search(text) or _BOUNDS.search(text)) and _plausible(match[1]) and _plausible(match[2]):

@@ -13,6 +13,7 @@ import msgspec
 from fundamentum.catalog import branch_key, extension_gone
 from fundamentum.catalog.symbols import only_on_windows
 from fundamentum.derive.application.document_names import DOCUMENT
+from fundamentum.derive.beside.experimental import experimental_databases
 from fundamentum.derive.beside.files_beside import files_in
 from fundamentum.derive.beside.telling_sentences import tells
 from fundamentum.derive.beside.timer_samples import timer_samples
@@ -75,6 +76,8 @@ class Said(msgspec.Struct):
     """Branches of PHP that they advise."""
     extensions: list[tuple[tuple[str, ...], str, Place]] = msgspec.field(default_factory=list)
     """Names of which any one will do, the version range of a single one, and where."""
+    experimental: set[str] = msgspec.field(default_factory=set)
+    """Databases that they call experimental, or fit for trials alone."""
     others: list[Entry] = msgspec.field(default_factory=list)
     """Limits, databases, services, programs to be run at set times, modules of the web server, directories."""
 
@@ -88,6 +91,8 @@ def documents(root: str, base: str) -> Said:
             understood = requirements(data, path)
         except (OSError, InputError):
             continue
+        lines = (*(line for line, _ in understood.sentences), *understood.rest)
+        said.experimental.update(name for line in lines for name in experimental_databases(line.text))
         for line, statements in understood.sentences:
             for statement in statements:
                 if tells(line, path, statement) and _can_be(statement):

@@ -22,6 +22,7 @@ from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
 from fundamentum.derive.result import Derived, Entry
 from fundamentum.derive.statements.callers import Callers, Reached
+from fundamentum.derive.statements.composed_names import composed_names
 from fundamentum.derive.statements.ending_functions import with_endings
 from fundamentum.derive.statements.statements import statements
 from fundamentum.derive.trying.attempts import tried
@@ -52,7 +53,8 @@ def conclude(
     remarks = [*tree.remarks, *manifest.remarks, *without_libraries(tree)]
     scanned = scan.finished(progress, remarks, budget)
     parsing = Parsing(scan.workers, scanned, progress, budget, everything=everything)
-    evidence = Evidence(scanned, parsing.facts, manifest)
+    composed = functools.partial(composed_names, parsing.each, scan.files)
+    evidence = Evidence(scanned, parsing.facts, manifest, composed)
     is_script, callers = Scripts(tree.root), Callers(parsing.each, scan.files)
     with suppress(Spent):
         parsing.first()
@@ -66,13 +68,13 @@ def conclude(
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
     php, lowest, differing = php_of(parsing, evidence, callers, manifest, stated, tree.base)
-    evidence.offered = offered_databases(tree.root, tree.base)
+    said = documents(tree.root, tree.base)
+    evidence.offered, evidence.experimental = offered_databases(tree.root, tree.base), said.experimental
     seen = extensions_seen(scanned, parsing.facts, manifest)
     called = _called(evidence, libraries)
     needed, left_out = entries(evidence, [judge(evidence, extension, called) for extension in seen], lowest)
     needed = for_the_command_line(is_script, needed, evidence, callers)
     php = _told_beside(tree, php, needed)
-    said = documents(tree.root, tree.base)
     php, needed, otherwise = with_documents(php, needed, said, EVERYWHERE)
     differing += otherwise
     around = around_php(tree, evidence, parsing.each, scan.files, is_script, said, needed, left_out)

@@ -43,7 +43,8 @@ def alternative_databases(members: Sequence[Verdict], evidence: Evidence) -> Ite
     current = _deciding(used, uses, evidence)
     for verdict in used:
         if verdict not in current and verdict.level == "required":
-            yield "recommended", [verdict], "only single tools use it"
+            said = _vendor(verdict.extension) in evidence.experimental
+            yield "recommended", [verdict], "its documents call it experimental" if said else "only single tools use it"
     plain = [verdict for verdict in current if verdict.plain]
     vendors = {_vendor(verdict.extension) for verdict in plain or current}
     if not plain and (others := _offered_beside(current, vendors, uses, evidence)):
@@ -80,7 +81,8 @@ def _deciding(members: list[Verdict], uses: Mapping[str, Sequence[Seen]], eviden
     def light(path: str) -> bool:
         return _TOOL.search(path) is not None or evidence.facts[path].unfinished
 
-    return [member for member in members if not all(light(use.file.path) for use in uses[member.extension])] or members
+    tried = [member for member in members if _vendor(member.extension) not in evidence.experimental] or members
+    return [member for member in tried if not all(light(use.file.path) for use in uses[member.extension])] or tried
 
 
 def _chosen_beside(current: list[Verdict], plain: list[Verdict], uses: Mapping[str, Sequence[Seen]]) -> list[Verdict]:

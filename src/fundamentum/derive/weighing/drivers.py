@@ -2,11 +2,12 @@
 
 import re
 from bisect import bisect_left
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from typing import Final
 
 from fundamentum.catalog.symbols import known_extensions, own_extensions
 from fundamentum.derive.families import CHOOSABLE, rivals, words_for
+from fundamentum.derive.statements.composed_names import Composed
 
 DRIVERISH: Final = re.compile(
     r"driver|adapter|backend|handler|stor(?:e|age)|cache|provider|connector|transport|engine|plugin|generator|caster|"
@@ -34,16 +35,26 @@ MANY: Final = 5
 class Drivers:
     """Answers of a file, and the class in it, whether it is such a driver for an extension."""
 
-    def __init__(self, paths: Iterable[str], speaking: Callable[[str], set[str]]) -> None:
-        """``paths``: all files; ``speaking``: the paths of those that speak of an extension."""
+    def __init__(
+        self,
+        paths: Iterable[str],
+        speaking: Callable[[str], set[str]],
+        composed: Callable[[], Collection[Composed]] = frozenset,
+    ) -> None:
+        """``paths``: all files; ``speaking``: the paths of those that speak of an extension.
+
+        ``composed``: tells, when it is asked, the names that the program puts together.
+        """
         self._paths = sorted(paths)
         self._speaking = speaking
-        self._alternatives: dict[tuple[str, str], bool] = {}
+        self._composed = composed
+        self._alternatives: dict[tuple[str, ...], bool] = {}
 
-    def __call__(self, path: str, scope: str, extension: str) -> bool:
+    def __call__(self, path: str, scope: str, extension: str, function: str = "") -> bool:
         """Whether a file or class is named after the extension and has siblings named after something else.
 
-        One that looks whether the extension is there is no way to do without it.
+        Or a function, whose name the program puts together.  One that looks whether the extension is there is no way
+        to do without it.
         """
         if _LOOKING.search(path):
             return False
@@ -54,7 +65,35 @@ class Drivers:
         key = (path, extension)
         if key not in self._alternatives:
             self._alternatives[key] = self._has_siblings(path, extension) or self._one_of_many(path, extension)
+        return self._alternatives[key] or self._is_chosen(path, scope, function, extension)
+
+    def _is_chosen(self, path: str, scope: str, function: str, extension: str) -> bool:
+        """Whether the program puts its name together, from what is chosen and words around it."""
+        if extension not in CHOOSABLE:
+            return False
+        names = (path.lower(), scope.rpartition("\\")[2], function)
+        words = [word for word in words_for(extension) if any(word in name for name in names)]
+        if not words:
+            return False
+        key = (*names, extension)
+        if key not in self._alternatives:
+            self._alternatives[key] = any(self._one_chosen(composed, names, words) for composed in self._composed())
         return self._alternatives[key]
+
+    def _one_chosen(self, composed: Composed, names: tuple[str, str, str], words: Sequence[str]) -> bool:
+        path, kind, function = names
+        if composed.of_file:
+            directory, middle = composed.chosen_file(path)
+            others = (composed.chosen_file(other.lower()) for other in self._paths if middle)
+            return _is_named(middle, words) and any(
+                other[0] == directory and other[1] and not _is_named(other[1], words) for other in others
+            )
+        if _is_named(composed.chosen(function), words):
+            return True
+        stems = (other.lower().rpartition("/")[2].partition(".")[0] for other in self._paths)
+        return _is_named(composed.chosen(kind), words) and any(
+            (middle := composed.chosen(stem)) and not _is_named(middle, words) for stem in stems
+        )
 
     def _below(self, directory: str) -> str:
         """Every path below a directory (with ``/`` at its end; empty: all) on a line of its own."""
@@ -94,6 +133,11 @@ class Drivers:
         speaking = self._speaking(extension)
         few = 2 if begin else 3
         return len(ways) >= MANY and len(ways & speaking) * few <= len(ways)
+
+
+def _is_named(middle: str, words: Sequence[str]) -> bool:
+    """Whether what was chosen is named by one of some words, perhaps with a little more: ``mysqli``, ``pdo_mysql``"""
+    return any(word in middle and len(middle) <= len(word) + 4 for word in words)
 
 
 def _parts_named(path: str, word: str) -> Iterator[tuple[int, str, str, str]]:

@@ -1,8 +1,9 @@
 """All that a tree tells of one extension, gathered from its files and manifests."""
 
+import functools
 import itertools
 from collections import defaultdict
-from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
 from typing import Final, NamedTuple
 
@@ -16,6 +17,7 @@ from fundamentum.derive.families import CHOOSABLE
 from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.reading.scan import Scanned
 from fundamentum.derive.statements.callers import Reached, guard_of
+from fundamentum.derive.statements.composed_names import Composed
 from fundamentum.derive.statements.reaching import Place
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.weighing.drivers import Drivers
@@ -76,7 +78,9 @@ class Evidence:
         scanned: Sequence[Scanned],
         facts: Mapping[str, FileFacts],
         manifest: Manifest,
+        composed: Callable[[], Collection[Composed]] = frozenset,
     ) -> None:
+        """``composed``: tells, when it is asked, the names that the program puts together."""
         self.scanned = scanned
         self.reached: Reached = {}
         """What is reached only behind checks."""
@@ -84,9 +88,12 @@ class Evidence:
         """Files, each a page among others, with the extension without which it ends."""
         self.offered: Mapping[str, result.Place] = {}
         """Databases that samples of the configuration offer."""
+        self.experimental: Collection[str] = ()
+        """Vendors of those that documents call experimental."""
         self.files = {file.file.path: file.file for file in scanned}
         self.facts = facts
         self.manifest = manifest
+        self._composed = functools.cache(composed)
         self._uses: dict[str, list[tuple[str, Use]]] = defaultdict(list)
         self._checks: dict[str, list[tuple[SourceFile, Check]]] = defaultdict(list)
         self._told_of: dict[str, set[str]] = defaultdict(set)
@@ -106,7 +113,9 @@ class Evidence:
     @cached_property
     def driver(self) -> Drivers:
         """Whether a file or class is one of several ways to do a thing."""
-        return Drivers(self.files, lambda name: {file.file.path for file in self._speaking.get(name, ())})
+        return Drivers(
+            self.files, lambda name: {file.file.path for file in self._speaking.get(name, ())}, self._composed
+        )
 
     @cached_property
     def named_checks(self) -> Mapping[str, frozenset[str]]:
@@ -180,7 +189,7 @@ class Evidence:
                 guard = self._named_guard(path, use, extension) or guard
             if not guard and (missing := missing_around(use, extension, self.named_checks)):
                 guard, use = "instead", msgspec.structs.replace(use, names=(*missing, *use.names))
-            out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension)))
+            out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension, use.function)))
         return out
 
     def unguarded(self, asked: Collection[str]) -> Iterator[tuple[str, Use, str]]:

@@ -76,9 +76,10 @@ def wishes_of(source: Source, call: Node, name: str) -> Iterator[Wish]:
 
 _PROGRAM: Final = re.compile(rb"['\"](/(?:usr/)?(?:local/)?s?bin/([A-Za-z][\w.+-]{1,40}))['\"]")
 STARTING: Final = re.compile(
-    rb"\bnew\s+\\?(?:\w+\\)*Process\s*\(\s*(?:\[|array\s*\()\s*(['\"](?:/[\w./-]+/)?([A-Za-z][\w.+-]{1,40})['\"])"
+    rb"(?:\bnew\s+\\?(?:\w+\\)*Process\s*\(\s*(?:\[|array\s*\()|\bProcess::fromShellCommandline\s*\()"
+    rb"\s*(['\"](?:/[\w./-]+/)?([A-Za-z][\w.+-]{1,40})(?:['\"]|\s))"
 )
-"""``new Process(['pdftotext', $file])``"""
+"""``new Process(['pdftotext', $file])``, ``Process::fromShellCommandline('git describe')``"""
 
 
 def programs_in(source: Source) -> Iterator[Wish]:

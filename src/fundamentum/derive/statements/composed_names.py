@@ -19,7 +19,7 @@ _BEGUN: Final = re.compile(
 )
 _ENDED: Final = re.compile(rb"(?P<before>)" + _VARIABLE)
 _TEMPLATE: Final = re.compile(
-    rb"\"(?P<before>[\w\\/.-]{0,80})(?P<chosen>\{\$[\w>\[\]'-]{1,60}\}|\$\w{1,40})(?P<after>[\w.]{0,40})\""
+    rb"\"(?P<before>[\w\\/.-]{0,80})(?P<chosen>\{\$[\w>\[\]'\"-]{1,60}\}|\$\w{1,40})(?P<after>[\w.]{0,40})\""
 )
 _CALLS: Final = re.compile(
     rb"\bnew\s+\$|\bnew\s*\(|\$\w+\s*\(|->\s*\$|->\s*\{|::\s*\$\w+\s*\(|\$\w+::|call_user_func|class_exists|\binclude|\brequire",

@@ -31,8 +31,8 @@ def names_in(written: bytes) -> Iterator[str]:
 
 
 _ANSWER: Final = re.compile(
-    rb"[\s(]*+(?P<no>!?)\s*+(?P<name>(?:\$this->|(?:self|static)::)?\w++(?:\(\s*+\))?)\s*+"
-    rb"(?:(?P<sign>[!=])==?\s*+['\"](?P<one>\w++)['\"])?[\s)]*+"
+    rb"(?P<no>[\s(!]*+)(?:['\"]\w++['\"]\s*+(?P<turned>[!=])==?\s*+)?"
+    rb"(?P<name>(?:\$this->|(?:self|static)::)?\w++(?:\(\s*+\))?)\s*+(?:(?P<sign>[!=])==?\s*+['\"]\w++['\"])?[\s)]*+"
 )
 
 
@@ -42,9 +42,10 @@ def answers_no(written: bytes, positive: bool) -> str:
     ``HAS_GMP`` does not hold, ``!$this->has_gmp()`` does, ``ENGINE === 'gmp'`` does not.
     """
     answer = _ANSWER.fullmatch(written)
-    if answer is None or positive != (bool(answer["no"]) != (answer["sign"] == b"!")):
+    if answer is None:
         return ""
-    return next(names_in(answer["name"]), "")
+    denials = answer["no"].count(b"!") + (b"!" in (answer["sign"], answer["turned"]))
+    return next(names_in(answer["name"]), "") if positive == bool(denials % 2) else ""
 
 
 _ASKS_ONE: Final = re.compile(

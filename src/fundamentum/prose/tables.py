@@ -18,6 +18,8 @@ _RELEASE: Final = lazy_regex(
     r"\W*(?:[A-Za-z][\w-]{0,30} ){0,3}v?(?P<first>\d{1,4})(?P<rest>(?:\.\d{1,4}){0,3})(?:\.[x*])?\+?"
     r"(?: \([^()]{0,40}\))?\W*"
 )
+MAX_LOOKED_AT: Final = 4000
+"""Lines at the beginning of a text: the rest is not read anyway."""
 MAX_CELLS: Final = 20
 MAX_ROWS: Final = 200
 
@@ -25,7 +27,7 @@ MAX_ROWS: Final = 200
 def rows_told(text: str) -> str:
     """The text, with as many lines, each row of such tables told as sentences: each cell behind its column's name."""
     lines = text.split("\n")
-    for at in range(1, len(lines)):
+    for at in range(1, min(len(lines), MAX_LOOKED_AT)):
         if "|" in lines[at] and "|" in lines[at - 1] and COLUMNS.fullmatch(lines[at].strip()):
             _tell(lines, at, _cells(lines[at - 1]))
     return "\n".join(lines)

@@ -40,6 +40,8 @@ _OF_PARTS: Final = re.compile(rb"file|path|module|name\b", re.I)
 MIN_LETTERS: Final = 3
 MAX_NAMES: Final = 200
 """Names of one file that are put together."""
+MAX_TOGETHER: Final = 1000
+"""Names of a whole program: every use of an extension that can be chosen is held against each."""
 
 
 class Composed(NamedTuple):
@@ -65,10 +67,11 @@ class Composed(NamedTuple):
         return self.after.endswith(_OF_FILES)
 
 
-def composed_names(each: Each, files: Iterable[SourceFile]) -> frozenset[Composed]:
-    """All of a program."""
+def composed_names(each: Each, files: Iterable[SourceFile]) -> list[Composed]:
+    """All of a program, each once, in the order of its files."""
     own = [file for file in files if file.part in ("own", "optional")]
-    return frozenset(Composed(*pair) for _, pairs in each(_in_file, own, None) for pair in pairs)
+    every = dict.fromkeys(Composed(*pair) for _, pairs in each(_in_file, own, None) for pair in pairs)
+    return list(every)[:MAX_TOGETHER]
 
 
 def _in_file(data: bytes, _: object) -> list[tuple[str, str]]:

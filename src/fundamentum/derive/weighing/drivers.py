@@ -39,7 +39,7 @@ class Drivers:
         self,
         paths: Iterable[str],
         speaking: Callable[[str], set[str]],
-        composed: Callable[[], Collection[Composed]] = frozenset,
+        composed: Callable[[], Collection[Composed]] = list,
     ) -> None:
         """``paths``: all files; ``speaking``: the paths of those that speak of an extension.
 

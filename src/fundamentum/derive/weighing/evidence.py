@@ -78,7 +78,7 @@ class Evidence:
         scanned: Sequence[Scanned],
         facts: Mapping[str, FileFacts],
         manifest: Manifest,
-        composed: Callable[[], Collection[Composed]] = frozenset,
+        composed: Callable[[], Collection[Composed]] = list,
     ) -> None:
         """``composed``: tells, when it is asked, the names that the program puts together."""
         self.scanned = scanned

@@ -38,6 +38,9 @@ CODE: dict[str, str] = {
     + "if (!extension_loaded('gd') && $n) exit($s);",
     "ways that part": "if ($a) { $x = 1; } else { $x = 2; } foreach ($l as $x) { if ($x) { continue 2; } }" * 3_000
     + "if ($x && !extension_loaded('gd')) exit;",
+    "names put together": "new $c; function f_imap() { imap_open('a', 'b', 'c'); }" + "'f_' . $k . 'x';" * 20_000,
+    "names of variables": "new $c; function f_imap() { imap_open('a', 'b', 'c'); }" + "'" + "$a[" * 80_000,
+    "lines for the shell": "`a`;" * 40_000 + "`" + "a " * 100_000,
     "collectors": "if (extension_loaded('gd')) { $d[] = 1; }" * 5_000 + "if (!$d) exit;" * 5_000,
     "setters": "class A { private $n; "
     + "".join(f"function s{n}($x) {{ $this->n[] = $x; }}" for n in range(3_000))
@@ -94,6 +97,8 @@ DOCUMENTS: dict[str, str] = {
     "dashes of a table": "a | b\n|" + "-" * 240_000 + "x\n",
     "rows": "# a\n" + "<tr>" * 60_000,
     "examples": "# a\n" + "```php\n" * 30_000,
+    "tables of releases": "a|PHP\n-|-\n" * 20_000 + "1|8.1\n" * 20_000,
+    "rows of levels": "|PHP\n-|-\n" + "minimum|" + " " * 240_000 + "8.1\n",
     "dots": "a " + "." * 240_000 + "\n",
     "pictures": "![a](https://a.example/badge/php-" * 8_000,
     "references": ".. _a: b\n" + "_" * 240_000 + "x\n",

@@ -164,8 +164,11 @@ def _gone(program: Program, path: str, function: Part | None, way: Way, trial_re
         program.ledger.gone.add(signature)
         ends = trial_results.take_all(trial, top=function is None)
     Patience.begin()
+    if trial is None:
+        return {}
+    # What a function ends counts for the whole program if a page calls it first.
     calling = _names_of(function) if ends and function is not None else ()
-    return dict((*_open(path, function, trial), *((name, MAX_FILES) for name in calling))) if trial is not None else {}
+    return {**dict(_open(path, function, trial)), **dict.fromkeys(calling, MAX_FILES)}
 
 
 _programs: dict[str, Program] = {}

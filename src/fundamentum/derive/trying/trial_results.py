@@ -71,8 +71,8 @@ class TrialResults:
                 self.take(told, top, trial)
         with trial.long_enough():
             for bound in bounds(trial):
-                if trial.on_request(bound.asked) and not looks_at_requirements(bound.asked.part.file.path, ""):
-                    continue  # one of several things that a page does
+                if trial.on_request(bound.asked):
+                    continue
                 self.take_bound(bound, top)
                 ends = ends or bound.outcome == "stops"
         for name, part in trial.base.world.started.items():
@@ -108,8 +108,8 @@ class TrialResults:
             in_words = told.comes.how == SAID or outcome == "reports"
             if of_name.doubt and stands_beside(where, chosen=not in_words):
                 outcome = "asked"  # it is said to those alone for whom the rest of the condition holds
-            if outcome in _ENDING and trial.on_request(of_name) and not looks_at_requirements(where.file.path, ""):
-                outcome = "asked"  # one of several things that a page does
+            if outcome in _ENDING and trial.on_request(of_name):
+                outcome = "asked"
             if outcome == "asked" and called(of_name.part.node) in _FOR_EACH and not is_of_host(name):
                 continue  # it may be only shown
             followed = told.comes.outcome == "stops" or outcome == "goes-on"

@@ -16,6 +16,7 @@ from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong
 from fundamentum.derive.statements.host_functions import is_of_host
 from fundamentum.derive.statements.outcomes import STRENGTH
+from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes, weight, what_comes
 from fundamentum.derive.trying.machine import MAX_STEPS
 from fundamentum.derive.trying.parts import Part
@@ -149,7 +150,12 @@ class Trial:
         return None if visit.end in ENDS or visit.end == ENOUGH else visit.seen.keys()
 
     def on_request(self, asked: Asked) -> bool:
-        """Whether a page asks for it only where a visitor sends something that it answers: one of several actions."""
+        """Whether a page asks for it only where a visitor sends something: for one of several things that it does.
+
+        Where requirements are looked at, it is for all of them.
+        """
+        if looks_at_requirements(asked.where.file.path, ""):
+            return False
         seen = self._seen_by_visitor
         return seen is not None and asked.part in self.base.seen and asked.part not in seen
 

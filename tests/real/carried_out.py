@@ -6,7 +6,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from debian_root import Root
+from debian_root import BRANCHES, Root
 
 from fundamentum.catalog import canonical
 from fundamentum.kinds.extensions import ExtensionNeed
@@ -16,7 +16,7 @@ from fundamentum.needs.file import load
 from .running import report
 
 PROGRAM = Path(sys.executable).with_name("fundamentum")
-RELEASES = {"bullseye": "7.4", "bookworm": "8.2", "trixie": "8.4"}
+RELEASES = BRANCHES
 APPLICATIONS = {
     "nightlog": (
         ["ctype", "dom", "mbstring", "pdo_mysql | pdo_pgsql", "intl"],

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 import pytest
-from debian_root import Root, made_once, spare, with_libraries
+from debian_root import BRANCHES, Root, made_once, spare, with_php
 
 from .twin import make_twin, serving
 
@@ -40,8 +40,8 @@ class Server(NamedTuple):
 
 def _furnished(root: Root, branch: str) -> None:
     apcu = "php-apcu" if branch.startswith("7") else f"php{branch}-apcu"  # tied to its branch by phpapi-* alone
-    suffixes = ("cli", "fpm", "cgi", "xml", "mysql", "gd", "intl", "mbstring", "sqlite3", "zip")
-    root.install(*(f"php{branch}-{suffix}" for suffix in suffixes), f"libapache2-mod-php{branch}", apcu, "libfcgi-bin")
+    suffixes = ("mysql", "gd", "intl", "sqlite3", "zip")
+    root.install(*(f"php{branch}-{suffix}" for suffix in suffixes), apcu, "libfcgi-bin")
     root.run("phpdismod", "-v", branch, "-s", "fpm", "gd")
     root.run("phpdismod", "-v", branch, "-s", "cli", "pdo")  # the drivers that need it then fail to load
     folder = f"/etc/php/{branch}"
@@ -54,18 +54,15 @@ def _furnished(root: Root, branch: str) -> None:
     root.write(f"{folder}/fpm/pool.d/zz-plates.conf", late)
 
 
-RELEASES = {"bullseye": "7.4", "bookworm": "8.2", "trixie": "8.4"}
-
-
 @contextmanager
 def _server(release: str, folder: Path) -> Iterator[Server]:
-    branch = RELEASES[release]
-    made = made_once(f"furnished-{release}", lambda: with_libraries(release), lambda root: _furnished(root, branch))
+    branch = BRANCHES[release]
+    made = made_once(f"furnished-{release}", lambda: with_php(release), lambda root: _furnished(root, branch))
     with made.layer(folder) as root:
         yield Server(root, branch)
 
 
-@pytest.fixture(scope="session", params=list(RELEASES))
+@pytest.fixture(scope="session", params=list(BRANCHES))
 def server(request: pytest.FixtureRequest) -> Iterator[Server]:
     """One server of each release, in turn."""
     with _server(request.param, spare(f"server-{request.param}")) as made:

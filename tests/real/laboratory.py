@@ -19,7 +19,7 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
-from debian_root import STORE, Root, with_libraries
+from debian_root import STORE, Root, with_php
 
 from tests.sites.cases import FPM, RELEASES
 
@@ -46,11 +46,8 @@ def made(release: str) -> Root:
 
 def _made(release: str, branch: str, path: Path) -> Root:
     if not (path / "laboratory-with-fcgid").exists():
-        root = with_libraries(release).copy(path)
-        packages = [f"php{branch}-{suffix}" for suffix in ("fpm", "cli", "cgi", "mbstring", "xml")]
-        root.install(
-            *packages, f"libapache2-mod-php{branch}", "nginx-light", "apache2", "patch", "libapache2-mod-fcgid"
-        )
+        root = with_php(release).copy(path)
+        root.install("nginx-light", "apache2", "patch", "libapache2-mod-fcgid")
         root.run("a2dismod", "-q", "fcgid")
         for name in ("nginx/sites-enabled/default", "apache2/sites-enabled/000-default.conf"):
             (root.path / "etc" / name).unlink()

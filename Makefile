@@ -8,14 +8,21 @@ BIN := $(VENV)/bin
 PYTEST_OPTIONS ?= -n auto --dist loadscope
 SOURCES := $(shell find src -type f ! -name '*.pyc')
 
-.PHONY: demo test bench attack campaign mutations applications pictures clean
+.PHONY: demo test style types tests bench attack campaign mutations applications pictures clean
 
 demo: $(DEMO)/installed
 	$(DEMO)/bin/fundamentum demo
 
-test: $(VENV)/tested
+# In this order; side by side with "make -j3 test".
+test: style types tests
+
+style: $(VENV)/tested
 	$(BIN)/ruff check .
+
+types: $(VENV)/tested
 	$(BIN)/mypy
+
+tests: $(VENV)/tested
 	$(BIN)/pytest $(PYTEST_OPTIONS)
 
 # Installed for real, as a user has it, and again whenever a source file changes.

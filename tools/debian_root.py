@@ -121,17 +121,12 @@ def made_once(name: str, start: Callable[[], Root], make: Callable[[Root], None]
 
 
 def with_php(release: str) -> Root:
-    """The same with every way of running PHP, none of which is set up otherwise than it came; made once and kept.
+    """The same with the ways of running PHP for which no other server has to be there; made once and kept.
 
     Setting up one package of PHP takes longer than unpacking ten.
     """
-    branch = BRANCHES[release]
-    packages = [f"php{branch}-{suffix}" for suffix in ("fpm", "cli", "cgi", "mbstring", "xml")]
-    return made_once(
-        f"{release}-php",
-        lambda: with_libraries(release),
-        lambda root: root.install(*packages, f"libapache2-mod-php{branch}"),
-    )
+    packages = [f"php{BRANCHES[release]}-{suffix}" for suffix in ("fpm", "cli", "cgi", "mbstring", "xml")]
+    return made_once(f"{release}-php", lambda: with_libraries(release), lambda root: root.install(*packages))
 
 
 def with_pool() -> Root:

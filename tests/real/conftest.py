@@ -41,7 +41,7 @@ class Server(NamedTuple):
 def _furnished(root: Root, branch: str) -> None:
     apcu = "php-apcu" if branch.startswith("7") else f"php{branch}-apcu"  # tied to its branch by phpapi-* alone
     suffixes = ("mysql", "gd", "intl", "sqlite3", "zip")
-    root.install(*(f"php{branch}-{suffix}" for suffix in suffixes), apcu, "libfcgi-bin")
+    root.install(*(f"php{branch}-{suffix}" for suffix in suffixes), f"libapache2-mod-php{branch}", apcu, "libfcgi-bin")
     root.run("phpdismod", "-v", branch, "-s", "fpm", "gd")
     root.run("phpdismod", "-v", branch, "-s", "cli", "pdo")  # the drivers that need it then fail to load
     folder = f"/etc/php/{branch}"

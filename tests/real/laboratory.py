@@ -47,7 +47,8 @@ def made(release: str) -> Root:
 def _made(release: str, branch: str, path: Path) -> Root:
     if not (path / "laboratory-with-fcgid").exists():
         root = with_php(release).copy(path)
-        root.install("nginx-light", "apache2", "patch", "libapache2-mod-fcgid")
+        module = f"libapache2-mod-php{branch}"
+        root.install("nginx-light", "apache2", "patch", "libapache2-mod-fcgid", module)
         root.run("a2dismod", "-q", "fcgid")
         for name in ("nginx/sites-enabled/default", "apache2/sites-enabled/000-default.conf"):
             (root.path / "etc" / name).unlink()

@@ -17,7 +17,7 @@ def files_in(root: str, base: str, folders: Iterable[str]) -> Iterator[tuple[str
     for folder in folders:
         inside = "/".join(part for part in (base.strip("/"), folder) if part)
         try:
-            with os.scandir(Path(root, inside)) as entries:
+            with os.scandir(f"{root}/{inside}") as entries:
                 names = [entry.name for entry, _ in zip(entries, range(MAX_NAMES), strict=False)]
         except OSError:
             continue

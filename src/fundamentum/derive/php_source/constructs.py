@@ -128,6 +128,12 @@ def readonly(*places: str) -> Confirm:
     return confirm
 
 
+def handed_by_reference(source: Source, node: Node) -> bool:
+    """``collect(&$plates)``, where the call says so and not the function."""
+    modifier = node if node.type == "reference_modifier" else node.parent
+    return modifier is not None and modifier.parent is not None and modifier.parent.type == "argument"
+
+
 def trailing_comma(*lists: str) -> Confirm:
     def confirm(source: Source, node: Node) -> bool:
         comma = source.at(node.start_byte, node.start_byte + 1)

@@ -23,6 +23,7 @@ from fundamentum.derive.php_source.constructs import (
     constant_of_trait,
     default_new,
     evaluates_replacement,
+    handed_by_reference,
     has_type,
     in_code,
     indented_end,
@@ -174,6 +175,7 @@ RULES: Final = (
     _gone("7.1", "a class named void or iterable", r"(?:class|interface|trait)\s+(?P<at>void|iterable)\b", outside_classes, "void iterable"),
     _gone("7.0", "a class named after a type", r"(?:class|interface|trait)\s+(?P<at>string|int|float|bool|null|true|false)\b", outside_classes, "string int float bool null true false"),
     Rule("", "7.0", "a replacement that is evaluated (preg_replace with e)", _pattern(_EVALUATED), evaluates_replacement, frozenset({b"preg_replace"}), raw=True),
+    _gone("5.4", "a reference handed to a call", r"[(,]\s*+(?P<at>&)\s*+\$", handed_by_reference),
     _gone("7.0", "a reference to new (=& new)", r"=\s*(?P<at>&)\s*new\b", in_code, "new"),
 )  # fmt: skip
 

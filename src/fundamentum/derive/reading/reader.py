@@ -283,7 +283,7 @@ class _Reader:
         """Files that are included only under some versions of PHP."""
         for match in self.spots.includes:
             node = self.source.at(match.start(), match.start() + 1)
-            if node is not None and self.guards.around(node, ())[0] in ("version", "never"):
+            if node is not None and self.guards.for_some_versions(node):
                 yield match[1].decode("latin-1")
 
 

@@ -66,6 +66,43 @@ def always(written: bytes) -> bool | None:
     return not asked[1] if span_in_php(kind, asked[3].decode("latin-1")) == ("", "") else None
 
 
+_OLDEST: Final = (7, 2)
+"""The oldest branch that any system of today comes with, or is still kept with mends."""
+_TEST: Final = re.compile(
+    rb"[\s(]*+(?P<no>!?)[\s(]*+\\?(?:PHP_VERSION_ID\s*+(?P<sign>[<>]=?)\s*+(?P<number>\d{5,6})"
+    rb"|PHP_MAJOR_VERSION\s*+(?P<sign_of_major>[<>]=?)\s*+(?P<major>\d)"
+    rb"|version_compare\(\s*+(?:PHP_VERSION|phpversion\(\s*+\))\s*+,\s*+['\"](?P<version>\d[\d.]{0,10})['\"]\s*+"
+    rb"(?:,\s*+['\"](?P<word>[<>]=?|[lg][te])['\"]\s*+\)|\)\s*+(?P<sign_of_zero>[<>]=?)\s*+0))[\s)]*+",
+    re.I,
+)
+_SIGNS: Final = {b"lt": b"<", b"le": b"<=", b"gt": b">", b"ge": b">="}
+
+
+def holds_today(written: bytes) -> bool | None:
+    """What one test of PHP's version comes to on every branch still about; None: it depends, or is none.
+
+    ``PHP_VERSION_ID < 70100`` is written for branches that nobody has any more.
+    """
+    test = _TEST.fullmatch(written)
+    if test is None:
+        return None
+    if test["number"]:
+        number = int(test["number"])
+        tested = (number // 10000, number // 100 % 100)
+    elif test["major"]:
+        past = test["sign_of_major"] in (b">", b"<=")  # more than 7 is 8
+        tested = (int(test["major"]) + past, 0)
+    else:
+        parts = [int(part) for part in test["version"].split(b".") if part]
+        tested = (parts[0], parts[1] if len(parts) > 1 else 0)
+    if tested > _OLDEST:
+        return None
+    sign = (test["sign"] or test["sign_of_major"] or test["word"] or test["sign_of_zero"]).lower()
+    if tested == _OLDEST and sign in (b">", b"<=", b"gt", b"le"):
+        return None
+    return _SIGNS.get(sign, sign).startswith(b">") is not bool(test["no"])
+
+
 def names_one(written: bytes, extensions: Iterable[str]) -> bool:
     """Whether a text of the program names an extension by one of its words, as what is chosen.
 

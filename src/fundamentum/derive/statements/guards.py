@@ -23,7 +23,14 @@ from fundamentum.derive.php_source.source import Source, provided
 from fundamentum.derive.statements.answer_names import names_holding
 from fundamentum.derive.statements.asking_calls import ASKING
 from fundamentum.derive.statements.checks import Checks
-from fundamentum.derive.statements.condition_names import always, answers_no, names_in, names_one, names_provided
+from fundamentum.derive.statements.condition_names import (
+    always,
+    answers_no,
+    holds_today,
+    names_in,
+    names_one,
+    names_provided,
+)
 from fundamentum.derive.statements.ending_functions import BLOCKS, MAX_BEFORE, called_before, two_ways
 from fundamentum.derive.statements.held_conditions import with_kept
 
@@ -112,6 +119,11 @@ class Guards:
         alike = [self.found.node(check) for check in self.at if not set(check.extensions).isdisjoint(extensions)]
         asking = [call for operand in alike if (call := nearest(operand, "function_call_expression")) is not None]
         return called_before(node, asking) if asking else ()
+
+    def for_some_versions(self, node: Node) -> bool:
+        """Whether a place runs under some versions of PHP alone, be it all that are about today."""
+        around = (condition for parent, child in ancestors(node) for condition, _ in self.conditions(parent, child))
+        return any(VERSION.search(condition.text or b"") for condition in around) or self.around(node, ())[0] == "never"
 
     def conditions(self, parent: Node, child: Node) -> Iterator[tuple[Node, bool]]:
         """Conditions that hold (or do not) where the child runs, those that a variable keeps among them."""
@@ -222,6 +234,8 @@ class Guards:
             return "checked"
         if always(written) is (not positive):
             return "never"
+        if (today := holds_today(written)) is not None:
+            return "" if today is positive else "never"
         return "version" if VERSION.search(written) else ""
 
     def _missing(self, condition: Node, positive: bool) -> Iterator[str]:

@@ -3,7 +3,7 @@
 ``if (!function_exists('proc_open')) exit;``, ``in_array('exec', explode(',', ini_get('disable_functions')))``
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Final, Literal
 
 from fundamentum.derive.families import SWITCHED_OFF
@@ -15,6 +15,9 @@ OF_DIRECTORY: Final = "/"
 """The same of a directory that a program asks about: stands behind its path; no extension is called so."""
 OF_PROGRAM: Final = "$"
 """The same of a program that it starts, or looks for."""
+
+ANY_OF: Final = " | "
+"""Between the names of several programs of which any one will do."""
 
 
 def stands_for(function: str) -> str:
@@ -34,13 +37,20 @@ def apart(told: Iterable[Check]) -> tuple[tuple[Check, ...], tuple[Wish, ...]]:
     wishes: list[Wish] = []
     for check in told:
         if is_of_host(check.extension):
-            kind: Literal["directory", "command"] = "directory" if check.extension.endswith(OF_DIRECTORY) else "command"
-            if not check.command_line:
-                stops = check.outcome in _DEMANDS and not check.among
-                wishes.append(Wish(kind, check.extension[:-1], "", check.line, check.what, stops, check.around))
+            wishes += [] if check.command_line else _of_host(check)
         elif not check.extension.endswith(_ENDING):
             checks.append(check)
         elif check.outcome in (*_DEMANDS, "warns", "goes-on"):
             name, stops = check.extension.removesuffix(_ENDING), check.outcome in _DEMANDS
             wishes.append(Wish("function", name, "", check.line, check.what, stops, check.around))
     return tuple(checks), tuple(wishes)
+
+
+def _of_host(check: Check) -> Iterator[Wish]:
+    """The wish for a directory or a program; where any one of several programs will do, for these together, too."""
+    kind: Literal["directory", "command"] = "directory" if check.extension.endswith(OF_DIRECTORY) else "command"
+    stops = check.outcome in _DEMANDS
+    yield Wish(kind, check.extension[:-1], "", check.line, check.what, stops and not check.among, check.around)
+    if stops and kind == "command" and all(name.endswith(OF_PROGRAM) for name in check.among):
+        names = ANY_OF.join(sorted({name.removesuffix(OF_PROGRAM) for name in check.among}))
+        yield from [Wish(kind, names, "", check.line, check.what, stops, check.around)] if check.among else []

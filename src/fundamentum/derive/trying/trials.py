@@ -6,7 +6,7 @@ it ends then, any one is enough.
 """
 
 import re
-from collections.abc import Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from functools import cached_property
 from typing import Final, NamedTuple
@@ -14,7 +14,7 @@ from typing import Final, NamedTuple
 from fundamentum.derive.families import TOOLS
 from fundamentum.derive.php_source.facts import Outcome
 from fundamentum.derive.php_source.nodes import Patience, TooLong
-from fundamentum.derive.statements.host_functions import is_of_host
+from fundamentum.derive.statements.host_functions import OF_PROGRAM, is_of_host
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes, weight, what_comes
@@ -223,14 +223,15 @@ class Trial:
                 alone[name] = Told((name,), comes, self.place((name,), run), passed=passed)
                 names += [named for named in self._named() if named not in names]
         yield from _beside_others(list(alone.values()))
+        for alike in (_is_of_php, _is_program):
+            yield from self._any_of({name: told for name, told in alone.items() if alike(name)}, alike)
+
+    def _any_of(self, alone: Mapping[str, Told], alike: Callable[[str], bool]) -> Iterator[Told]:
+        """What comes of several of a kind that are missing together, where it does not of each of them."""
         for outcome in STRENGTH[:0:-1]:
-            left = [
-                name
-                for name, told in alone.items()
-                if weight(told.comes) < weight(Comes(outcome)) and not is_of_host(name) and name not in TOOLS
-            ]
+            left = [name for name, told in alone.items() if weight(told.comes) < weight(Comes(outcome))]
             while len(left) > 1 and (together := self._together(left, outcome)) is not None:
-                if len(together.names) > 1:
+                if len(together.names) > 1 and all(map(alike, together.names)):
                     yield together
                 left = [name for name in left if name not in together.names]
 
@@ -287,3 +288,11 @@ class Trial:
         before = [place for place in places if place.order <= order] or places
         nowhere = Asked(0, self.program.nowhere, self.program.nowhere, 0)
         return max(before, key=lambda place: place.order, default=nowhere)
+
+
+def _is_of_php(name: str) -> bool:
+    return not is_of_host(name) and name not in TOOLS
+
+
+def _is_program(name: str) -> bool:
+    return name.endswith(OF_PROGRAM)

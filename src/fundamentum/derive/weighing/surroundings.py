@@ -37,7 +37,8 @@ def surroundings(entries: Iterable[Entry], left_out: Iterable[Entry], wishes: It
             rule = "the program speaks to it by an extension that PHP has no more"
             yield Entry("database", products, LEVEL, "", rule, entry.places, entry.files)
     yield from _services(entries)
-    commands: set[str] = set()
+    wishes = tuple(wishes)
+    programs = {entry.names: entry for entry in _programs(entry for entry in wishes if entry.kind == "command")}
     for entry in wishes:
         name = entry.names[0]
         match entry.kind:
@@ -45,17 +46,34 @@ def surroundings(entries: Iterable[Entry], left_out: Iterable[Entry], wishes: It
                 # One limit of several in the way of the same file: the need is the file, not this limit.
                 largest = entry.value.removeprefix(">=").strip()
                 yield replace(entry, kind="uploads", names=("largest",), value=largest)
-            case "command" if not COMMAND.fullmatch(name.removesuffix(".exe")) or name.removesuffix(".exe") in commands:
-                continue
             case "command":
-                commands.add(name.removesuffix(".exe"))
-                yield replace(entry, names=(name.removesuffix(".exe"),))
+                yield from filter(None, [programs.pop(_without_ending(entry), None)])
             case "directory" if not PATH.fullmatch(name) or not {".", ".."}.isdisjoint(name.split("/")):
                 continue
             case "directory":
                 yield replace(entry, value="writable")
             case _:
                 yield entry
+
+
+def _programs(wishes: Iterable[Entry]) -> Iterator[Entry]:
+    """The programs, each once; where any one of several will do, they are one need, and none of them another."""
+    every = [replace(entry, names=_without_ending(entry)) for entry in wishes]
+    alone = {entry.names[0] for entry in every if len(entry.names) == 1 and entry.level == "required"}
+    together = {
+        name for entry in every if len(entry.names) > 1 and alone.isdisjoint(entry.names) for name in entry.names
+    }
+    told: set[str] = set()
+    for entry in every:
+        some, names = len(entry.names) > 1, frozenset(entry.names)
+        unlike = alone if some else together - alone
+        if all(map(COMMAND.fullmatch, names)) and unlike.isdisjoint(names) and told.isdisjoint(names):
+            told |= names
+            yield entry
+
+
+def _without_ending(entry: Entry) -> tuple[str, ...]:
+    return tuple(name.removesuffix(".exe") for name in entry.names)
 
 
 def _databases(entries: Iterable[Entry]) -> Iterator[Entry]:

@@ -14,6 +14,7 @@ from fundamentum.derive.beside.settings_files import wishes_of_files
 from fundamentum.derive.php_source.facts import Wish
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements.configured_directories import IN_SETTINGS
+from fundamentum.derive.statements.host_functions import ANY_OF
 from fundamentum.derive.statements.limit_tables import IN_TABLE
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
@@ -90,12 +91,14 @@ def _together(kind: str, name: str, wishes: list[tuple[str, Wish]]) -> Entry:
         every.setdefault((path, wish.line), Place(path, wish.line, wish.how))
     stops = any(_stops(path, wish) for path, wish in wishes if wish.value == value)
     level: Level = "required" if stops else "recommended"
-    otherwise = "less" if value.startswith(">=") else _OTHERWISE.get(kind, "otherwise")
-    reports = f"the program reports an error where it is {otherwise}"
+    names = tuple(name.split(ANY_OF))
+    otherwise = "all of these are missing" if len(names) > 1 else f"it is {_OTHERWISE.get(kind, 'otherwise')}"
+    otherwise = "it is less" if value.startswith(">=") else otherwise
+    reports = f"the program reports an error where {otherwise}"
     rule = reports if stops else _WHY.get(kind) or _why_set(wishes[0][1])
     places = tuple(list(every.values())[:MAX_PLACES])
     files = len({path for path, _ in wishes})
-    return Entry(kind, (name,), level, value, rule, places, files)  # type: ignore[arg-type]
+    return Entry(kind, names, level, value, rule, places, files)  # type: ignore[arg-type]
 
 
 def _with_constants(each: Each, evidence: Evidence, wishes: Sequence[tuple[str, Wish]]) -> Iterator[tuple[str, Wish]]:

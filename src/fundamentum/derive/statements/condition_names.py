@@ -75,7 +75,13 @@ _TEST: Final = re.compile(
     rb"(?:,\s*+['\"](?P<word>[<>]=?|[lg][te])['\"]\s*+\)|\)\s*+(?P<sign_of_zero>[<>]=?)\s*+0))[\s)]*+",
     re.I,
 )
+_TURNED: Final = re.compile(rb"(?<![\w.])(\d{1,6})\s*+([<>])(=?)\s*+(PHP_VERSION_ID|PHP_MAJOR_VERSION)\b")
 _SIGNS: Final = {b"lt": b"<", b"le": b"<=", b"gt": b">", b"ge": b">="}
+
+
+def _turned_back(test: re.Match[bytes]) -> bytes:
+    """``70100 > PHP_VERSION_ID`` as ``PHP_VERSION_ID < 70100``"""
+    return test[4] + (b"<" if test[2] == b">" else b">") + test[3] + test[1]
 
 
 def holds_today(written: bytes) -> bool | None:
@@ -83,7 +89,7 @@ def holds_today(written: bytes) -> bool | None:
 
     ``PHP_VERSION_ID < 70100`` is written for branches that nobody has any more.
     """
-    test = _TEST.fullmatch(written)
+    test = _TEST.fullmatch(_TURNED.sub(_turned_back, written))
     if test is None:
         return None
     if test["number"]:

@@ -44,6 +44,7 @@ _DENIED: Final = re.compile(rb"\(?\s*!(?!=)[^&|]*\Z")
 MAX_BRANCHES: Final = 20
 """Branches of one ``if`` that are looked at before the one in question."""
 _CHOICES: Final = frozenset({"case_statement", "match_conditional_expression"})
+_CHOSEN_FROM: Final = _CHOICES | {"default_statement", "match_default_expression"}
 _ASKED: Final = frozenset({"function_call_expression", "scoped_call_expression", "member_call_expression"})
 """What stands at a case of ``switch (true)``"""
 _LATER: Final = frozenset({"arrow_function", "anonymous_function", "class_constant_access_expression"})
@@ -108,6 +109,8 @@ class Guards:
                 names |= dict.fromkeys(self._spoken(condition))
             if guard := self._other(parent, child, extensions, reaching):
                 guards.append(guard)
+            if parent.type in _CHOSEN_FROM and (missing := _not_chosen(parent)):
+                names = {f"{WITHOUT}{missing}": None} | names
             if "checked" in guards:
                 break
         if reaching and "chosen" in guards and not stops:
@@ -297,6 +300,15 @@ def _chosen_in_settings(case: Node) -> bool:
     condition = field(choice, "condition") if choice is not None else None
     others = case.parent.named_child_count if case.parent is not None else 0
     return condition is not None and others > 1 and _OF_SETTINGS.search(text(condition)) is not None
+
+
+def _not_chosen(case: Node) -> str:
+    """The name whose answer is no where a choice does not come to its one other case."""
+    cases = case.parent
+    choice = field(cases.parent, "condition") if cases is not None else None
+    if cases is None or choice is None or cases.named_child_count != 2:
+        return ""
+    return next(names_in(choice.text or b""), "")
 
 
 def _makes_later(element: Node, child: Node) -> bool:

@@ -187,7 +187,8 @@ class Evidence:
             guard = use.guard
             if guard in _OPEN:
                 guard = self._named_guard(path, use, extension) or guard
-            if not guard and (missing := missing_around(use, extension, self.named_checks)):
+            held = self.facts[path].check_names
+            if guard in ("", "chosen") and (missing := missing_around(use, extension, self.named_checks, held)):
                 guard, use = "instead", msgspec.structs.replace(use, names=(*missing, *use.names))
             out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension, use.function)))
         return out

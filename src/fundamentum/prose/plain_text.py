@@ -10,7 +10,7 @@ from fundamentum.prose.tables import COLUMNS
 
 MAX_LINES: Final = 2000
 MIN_WRAPPED: Final = 50
-MAX_WRAPPED: Final = 100
+MAX_WRAPPED: Final = 120
 """Columns of a text that somebody has wrapped."""
 MAX_TERM: Final = 40
 MAX_HEADING: Final = 90

@@ -31,7 +31,9 @@ _ITSELF: Final = re.compile(
     r"^(?:requires|requirements?|needs|optional(?:ly)?|recommended|prerequisites?|dependencies|(?:PHP )?extensions|"
     r"database(?: server)?)\b[^:]{0,30}:|\bPHP\b (?:from )?version (?:[<>=^~]{1,2} ?)?\d|"
     r"\b(?:server|web ?space|host(?:ing)?) with PHP\b|"
-    r"\bPHP\b.{0,40}(?:or (?:later|higher|newer|above)|required|\d\+)|\bPHP\b.{0,30}\bextensions?\b",
+    r"\bPHP\b.{0,40}(?:(?:or|and) (?:later|higher|newer|above|up)\b|required|\d\+)|\bPHP\b.{0,30}\bextensions?\b|"
+    r"\b(?:runs?|works?) (?:on|with|under)\b.{0,20}\bPHP\b|"
+    r"\b(?:database|MySQL|MariaDB|PostgreSQL)\b.{0,40}\b(?:is|are) (?:required|needed|mandatory)\b",
     re.I,
 )
 _UNSURE: Final = re.compile(

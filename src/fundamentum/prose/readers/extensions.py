@@ -58,6 +58,7 @@ _SERVERS: Final = frozenset({"mysql", "redis", "memcached", "memcache"})
 _ROW: Final = lazy_regex(r"[\"'`)]*\s*(?::|\.{2,}|=>|->|-)\s*(?:no|missing|not|fail|disabled|absent|n/a|✗|✘|❌)", re.I)
 """The rest of a line that an installer writes for each of its checks."""
 _BEGINNING: Final = lazy_regex(r"\s*(?:\[?(?:error|fail(?:ed|ure)?|critical|warn(?:ing)?|notice)\]?:?\s+)?", re.I)
+_WITH_BOTH: Final = lazy_regex(r"\bPHP\b[^,;]{0,20}\bwith\s+[\"'`]?(\w+)[\"'`]?\s+(?:and|&)\s+[\"'`]?(\w+)", re.I)
 _VERSION_FIRST: Final = lazy_regex(r"PHP\W{0,3}\d[\d.]*\+?(?: or \w+)?\s*,", re.I)
 """``PHP 7.4+, GD, curl``"""
 _DRIVER_FOR: Final = lazy_regex(r"\bdrivers? for [^().;]*$", re.I)
@@ -190,7 +191,15 @@ def _is_meant(name: str, word: str, line: Line, certain: bool) -> bool:
     )
     second = pair is not None and canonical(pair[1]) in known_extensions()
     ends = rf"\b{shown}\b[\"'`]?(?:,|\s+(?:and|or|&)\s)[^.;:]{{0,200}}\b(?:extensions|modules)\b"
+    second = second or _beside_another(line.text)
     return bool(re.search(status, line.text, re.I) or re.search(ends, line.text, re.I) or listed or second)
+
+
+def _beside_another(text: str) -> bool:
+    """Whether PHP is asked for with two extensions, one of which is no common word: *PHP 8.1 with zip and gd*."""
+    both = _WITH_BOTH.search(text)
+    names = {canonical(both[1].lower()), canonical(both[2].lower())} if both is not None else set()
+    return len(names) == 2 and names <= set(known_extensions()) and not names <= _PLAIN_WORDS
 
 
 @cache

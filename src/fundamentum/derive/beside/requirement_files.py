@@ -26,6 +26,7 @@ FOLDERS: Final = (
 )  # fmt: skip
 """Where they stand beside the top."""
 _PHP: Final = re.compile(r"php(?:[-_ ]?version)?|(?:min(?:imum)?[-_ ]?)?php[-_ ]?(?:version|min(?:imum)?)?", re.I)
+_PHP_MOST: Final = re.compile(r"php[-_ ]?max(?:imum)?(?:[-_ ]?version)?|max(?:imum)?[-_ ]?php(?:[-_ ]?version)?", re.I)
 _SETTING: Final = re.compile(
     r"(?:[;#].*+)?|\[(?P<section>[^\]]++)\].*+|(?P<key>[^=\[]*[^=\[\s])(?:\[['\"]?(?P<of>[^\]'\"]*+)['\"]?\])?\s*+=\s*+"
     r"(?:(['\"])(?P<text>(?:(?!\4).)*+)\4\s*+(?:;.*+)?|(?P<plain>[^;]*+)(?:;.*+)?)"
@@ -142,6 +143,8 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
             )
             if last := up_to(str(value.get("max") or value.get("maximum") or "")):
                 yield last, "", level
+        elif _PHP_MOST.fullmatch(name) and (last := up_to(str(value))):
+            yield last, "", level
         elif (marked := _EXT.match(name)) and isinstance(value, str):
             yield from _extension(marked[1], level)
         elif _EXTENSIONS.fullmatch(name):

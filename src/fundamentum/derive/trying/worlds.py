@@ -248,8 +248,11 @@ class World:
         if not extensions:
             plain = value.lstrip("\\").rpartition("\\")[2]
             own = kind in ("function", "class") and machine.program.defines(kind, plain)
-            # No function is called as an extension is: ``is_callable('curl')`` where a row is either.
-            return True if own else False if name == "is_callable" and asked_for("extension", value) else UNKNOWN
+            if own or kind not in ("function", "class"):
+                return True if own else UNKNOWN
+            # No function is called as an extension is, nor as a class: ``is_callable('curl')`` where a row is either.
+            other = "extension" if name == "is_callable" else "class" if kind == "function" else "function"
+            return False if asked_for(other, value) else UNKNOWN
         asked = [self.ask(machine, extension, part, value) for extension in extensions]
         there = any(asked)
         if name == "phpversion":

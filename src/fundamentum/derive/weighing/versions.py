@@ -14,7 +14,7 @@ from fundamentum.derive.reading.scan import Scanned
 from fundamentum.derive.reading.words import versioned_words
 from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements.callers import MAX_PLACES, Callers
-from fundamentum.derive.statements.statements import Statements
+from fundamentum.derive.statements.statements import Bound, Statements
 from fundamentum.derive.weighing.evidence import Evidence
 from fundamentum.model.constraints import EVERYTHING, as_range, common, intervals
 from fundamentum.model.needs_value import NotUnderstood
@@ -51,7 +51,8 @@ def php_of(
     if not manifest.php and (said.lower() or said.upper()):
         entry = _as_said(said, bound, lower, upper, remarks, base, manifest, readable)
         return entry, stated or bound, remarks
-    return _entry(manifest, bound, lower, upper, remarks, said, readable), stated or bound, remarks
+    ends = [end for end in (said.lower(), said.upper()) if end and _at_front(end, base)]
+    return _entry(manifest, bound, lower, upper, remarks, said, readable, ends), stated or bound, remarks
 
 
 @cache
@@ -194,8 +195,7 @@ def _as_said(
     low = least.version if least else bound
     if least and lower:
         path, construct = lower[0]
-        # A gate at the front stands for the whole program; one further in only for what is behind it.
-        low = low if least.outcome == "stops" and least.path.count("/") <= FRONT + base.count("/") else bound
+        low = low if _at_front(least, base) else bound
         counts = ": that counts" if bound in (low, readable) else ""
         remarks.append(
             f"{least.path}:{least.line} says that it needs PHP {least.version}, but {path}:{construct.line} uses "
@@ -219,6 +219,11 @@ def _as_said(
     return Entry("php", (), "required", text.removeprefix(", "), "the program itself states it", everything)
 
 
+def _at_front(gate: Bound, base: str) -> bool:
+    """Whether the whole program ends there, whatever is asked for; one further in speaks for what is behind it."""
+    return gate.outcome == "stops" and not gate.aside and gate.path.count("/") <= FRONT + base.count("/")
+
+
 def _of_libraries(manifest: Manifest) -> list[Place]:
     return [Place(where, 0, f"php {php}", "a library states it") for php, where in manifest.of_libraries[:6]]
 
@@ -235,7 +240,9 @@ def _entry(
     remarks: list[str],
     said: Statements,
     readable: str,
+    ends: Sequence[Bound],
 ) -> Entry | None:
+    """What the manifest states, or the source uses.  ``ends``: versions on which the program ends at the front."""
     accepted = manifest.accepted
     places = [_place(path, construct, f"since PHP {construct.since}") for path, construct in lower[:6]]
     against = [_place(path, construct, f"gone with PHP {construct.gone}") for path, construct in upper[:6]]
@@ -256,10 +263,17 @@ def _entry(
         if least and tuple(map(int, least.version.split(".")))[:2] > accepted[0].low[:2]:
             remarks.append(
                 f"the manifest accepts PHP {'.'.join(map(str, accepted[0].low[:2]))}, but {least.path}:{least.line} "
-                f"says that it needs {least.version}"
+                f"says that it needs {least.version}{': that counts' if least in ends else ''}"
             )
-        value = str(as_range(common(accepted, intervals(f">={readable}" if readable else "*")) or accepted))
-        return Entry("php", (), "required", value, "the manifest states it", (written, *places, *against))
+        runs = common(accepted, intervals(f">={readable}" if readable else "*")) or accepted
+        narrowed = [
+            end for end in ends if (left := common(runs, intervals(f"{end.operator}{end.version}"))) and left != runs
+        ]
+        for end in narrowed:
+            runs = common(runs, intervals(f"{end.operator}{end.version}")) or runs
+        told = [Place(end.path, end.line, end.what, "the program ends there on others") for end in narrowed]
+        value = str(as_range(runs))
+        return Entry("php", (), "required", value, "the manifest states it", (written, *told, *places, *against))
     text = f">={bound}" if bound else ""
     if upper and (not bound or branch_key(upper[0][1].gone) > branch_key(bound)):
         text = f"{text}, <{upper[0][1].gone}".removeprefix(", ")

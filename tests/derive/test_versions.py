@@ -56,6 +56,35 @@ def test_the_manifest_s_own_statement_wins_and_disagreement_is_said(tmp_path: Pa
     )
 
 
+@pytest.mark.parametrize(
+    ("path", "code", "counts", "remark"),
+    [
+        ("index.php", "if (PHP_VERSION_ID < 80200) { die('8.2'); }", ">=8.2", "says that it needs 8.2: that counts"),
+        (
+            "index.php",
+            "if (PHP_VERSION_ID >= 80400) { die('not yet'); }",
+            ">=8.1, <8.4",
+            "though the manifest accepts it: that counts",
+        ),
+        ("index.php", "if (PHP_VERSION_ID < 80200) { echo 'old'; }", ">=8.1", ""),
+        ("bin/tool.php", "if (PHP_VERSION_ID < 80200) { die('8.2'); }", ">=8.1", "says that it needs 8.2"),
+        ("a/b/c/d.php", "if (PHP_VERSION_ID < 80200) { die('8.2'); }", ">=8.1", "says that it needs 8.2"),
+        (
+            "index.php",
+            "if (PHP_VERSION_ID >= 70000) { die('old'); }",
+            ">=8.1",
+            "from PHP 7.0 on, though the manifest accepts it",
+        ),
+    ],
+)
+def test_where_a_visitor_meets_the_end_that_counts_against_a_manifest(
+    tmp_path: Path, path: str, code: str, counts: str, remark: str
+) -> None:
+    derived = told(tmp_path, {"composer.json": '{"require": {"php": ">=8.1"}}', path: code})
+    assert php(derived) == counts
+    assert "".join(derived.remarks).endswith(remark) and bool(derived.remarks) == bool(remark)
+
+
 COUNTING = {  # more files with what the oldest PHP that the manifest accepts cannot read, and whether that counts
     "in one file that hardly anything reaches": ({"b.php": "Tool::run();"}, False),
     "in more than one file": ({"b.php": "$x = $b?->c;"}, True),

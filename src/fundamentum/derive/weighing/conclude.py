@@ -67,7 +67,7 @@ def conclude(
     stated = statements(tree.base, scan.files, parsing.facts, of_libraries=of_libraries)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
-    php, lowest, differing = php_of(parsing, evidence, callers, manifest, stated, tree.base)
+    php, lowest, differing = php_of(parsing, evidence, callers, manifest, stated, tree.base, is_script)
     said = documents(tree.root, tree.base)
     evidence.offered, evidence.experimental = offered_databases(tree.root, tree.base), said.experimental
     seen = extensions_seen(scanned, parsing.facts, manifest)

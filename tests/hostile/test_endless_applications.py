@@ -81,6 +81,12 @@ CODE: dict[str, str] = {
     "what a class collects": "class A { static $s; static function a($x) { self::$s[] = [self::$s, self::$s, $x]; } }\n"
     + "A::a(extension_loaded('gd'));" * 200
     + "if (A::$s) exit;",
+    "programs of which any will do": "".join(f"if (!shell_exec('which tool{n}')) {{ $m[] = 1; }}\n" for n in range(400))
+    + "if (count($m) === 400) exit('all missing');",
+    "tests of the version": "if (PHP_VERSION_ID < 70100) { a(); } elseif (70200 > PHP_VERSION_ID) { imagecreate(1, 1); }"
+    * 10_000,
+    "references that calls hand over": "f(&$a, 1 & $b, array(&$c), &" * 20_000 + "$x" + ")" * 20_000 + ";",
+    "choices of two": "switch ($this->engine) { case 'gmp': gmp_add(1, 2); default: bcadd(1, 2); }" * 10_000,
     "comments that nothing ends": "imagecreate(1, 1); " + "/*a" * 300_000,
     "strings that nothing ends": "imagecreate(1, 1); " + "'\\" * 300_000,
     "names of a megabyte": f"use {'as' * 300_000} as b; ${'a' * 900_000} = extension_loaded('gd'); "

@@ -69,6 +69,14 @@ def test_the_manifest_s_own_statement_wins_and_disagreement_is_said(tmp_path: Pa
         ("index.php", "if (PHP_VERSION_ID < 80200) { echo 'old'; }", ">=8.1", ""),
         ("bin/tool.php", "if (PHP_VERSION_ID < 80200) { die('8.2'); }", ">=8.1", "says that it needs 8.2"),
         ("a/b/c/d.php", "if (PHP_VERSION_ID < 80200) { die('8.2'); }", ">=8.1", "says that it needs 8.2"),
+        ("export.php", "if (PHP_VERSION_ID < 80200) { die('8.2'); }", ">=8.1", "says that it needs 8.2"),
+        (
+            "index.php",
+            "if ($config['x']) { if (PHP_VERSION_ID < 80200) { die('8.2'); } }",
+            ">=8.1",
+            "that it needs 8.2",
+        ),
+        ("a.php", "function at_least() { if (PHP_VERSION_ID < 80200) { die(); } } at_least();", ">=8.1", "needs 8.2"),
         (
             "index.php",
             "if (PHP_VERSION_ID >= 70000) { die('old'); }",
@@ -80,7 +88,7 @@ def test_the_manifest_s_own_statement_wins_and_disagreement_is_said(tmp_path: Pa
 def test_where_a_visitor_meets_the_end_that_counts_against_a_manifest(
     tmp_path: Path, path: str, code: str, counts: str, remark: str
 ) -> None:
-    derived = told(tmp_path, {"composer.json": '{"require": {"php": ">=8.1"}}', path: code})
+    derived = told(tmp_path, {"composer.json": '{"require": {"php": ">=8.1"}}', "index.php": "echo 1;", path: code})
     assert php(derived) == counts
     assert "".join(derived.remarks).endswith(remark) and bool(derived.remarks) == bool(remark)
 

@@ -94,6 +94,8 @@ class Gate(Fact, frozen=True):
     function: str = ""
     """The names of the class and the function that it stands in, and of what it is given to; empty for the file's own
     code."""
+    sure: bool = True
+    """Whether it is come to whatever is not known: what a visitor sends, what is configured."""
 
 
 class Wish(Fact, frozen=True):

@@ -37,6 +37,8 @@ class Bound(msgspec.Struct, frozen=True):
     outcome: Outcome
     aside: bool = False
     """Whether it stands in a library of the application's own, which may speak for itself alone."""
+    in_any_case: bool = False
+    """Whether a file's own code comes to it, or what that calls, whatever is configured or sent."""
 
 
 class Statements(msgspec.Struct):
@@ -52,12 +54,18 @@ class Statements(msgspec.Struct):
         """The lowest version it runs on: of those that stop the program the highest, else of those that report it."""
         bounds = self._speaking(">=")
         strongest = [bound for bound in bounds if bound.outcome == "stops"] or bounds
-        return max(strongest, key=lambda bound: (_numbers(bound), -bound.path.count("/")), default=None)
+        return max(
+            strongest, key=lambda bound: (_numbers(bound), -bound.path.count("/"), bound.in_any_case), default=None
+        )
 
     def upper(self) -> Bound | None:
         """The first version it does not run on."""
         bounds = [bound for bound in self._speaking("<") if bound.outcome == "stops"]
         return min(bounds, key=_numbers, default=None)
+
+    def ends(self) -> list[Bound]:
+        """Those at which the program ends in a file's own code, or in what that calls, each once."""
+        return [bound for bound in dict.fromkeys(self.bounds) if bound.outcome == "stops" and bound.in_any_case]
 
     def _speaking(self, operator: Operator) -> list[Bound]:
         """Those with an operator; of libraries only where the rest of the program says nothing."""
@@ -101,7 +109,8 @@ def _for_all(file: SourceFile, gate: Gate, base: str) -> bool:
 def _take(stated: Statements, file: SourceFile, gate: Gate) -> None:
     number = tuple(int(part) for part in gate.version.split(".")) if gate.version else ()
     if number and (5, 0) <= (*number, 0)[:2] < (10, 0):
-        bound = Bound(gate.operator, gate.version, file.path, gate.line, gate.what, gate.outcome, _is_aside(file))
+        sure = gate.sure and not gate.function
+        bound = Bound(gate.operator, gate.version, file.path, gate.line, gate.what, gate.outcome, _is_aside(file), sure)
         if gate.outcome in _STRENGTH:
             stated.bounds.append(bound)
         elif gate.outcome == "warns" and not bound.aside:

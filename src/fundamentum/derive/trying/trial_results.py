@@ -46,7 +46,8 @@ _WEIGHT: Final = (
 def _says_more(gate: Gate, known: Gate) -> bool:
     """Whether it is worse for the program; or as bad, and without it no page runs at all."""
     more = STRENGTH.index(gate.outcome) - STRENGTH.index(known.outcome)
-    return more > 0 or (more == 0 and known.function != "" and not gate.function)
+    said = (not gate.function, gate.sure) > (not known.function, known.sure)
+    return more > 0 or (more == 0 and said)
 
 
 _ENDING: Final = frozenset({"exits", "leaves", "throws"})
@@ -142,6 +143,7 @@ class TrialResults:
             part.text[:60],
             bound.outcome,
             _around(bound.asked) if in_function else "",
+            not bound.asked.doubt,
         )
         key = (part.file.path, part.line, bound.operator, bound.outcome == "warns")
         known = self.gates.get(key)

@@ -32,7 +32,7 @@ from fundamentum.derive.weighing.around import around_php
 from fundamentum.derive.weighing.command_line import Scripts, for_the_command_line
 from fundamentum.derive.weighing.evidence import Evidence, extensions_seen
 from fundamentum.derive.weighing.levels import entries
-from fundamentum.derive.weighing.pages import pages_that_end
+from fundamentum.derive.weighing.pages import is_one_of_many, pages_that_end
 from fundamentum.derive.weighing.versions import php_of
 from fundamentum.derive.weighing.weigh import judge
 from fundamentum.model.constraints import EVERYTHING
@@ -67,7 +67,11 @@ def conclude(
     stated = statements(tree.base, scan.files, parsing.facts, of_libraries=of_libraries)
     if budget.spent:
         remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
-    php, lowest, differing = php_of(parsing, evidence, callers, manifest, stated, tree.base, is_script)
+
+    def every_visitor(path: str) -> bool:
+        return not (is_script(path) or is_one_of_many(path, evidence.files, callers.included))
+
+    php, lowest, differing = php_of(parsing, evidence, callers, manifest, stated, tree.base, every_visitor)
     said = documents(tree.root, tree.base)
     evidence.offered, evidence.experimental = offered_databases(tree.root, tree.base), said.experimental
     seen = extensions_seen(scanned, parsing.facts, manifest)

@@ -40,6 +40,13 @@ def pages_that_end(
     return frozenset((path, extension) for path, extension in ending if path in pages)
 
 
+def is_one_of_many(
+    path: str, files: Mapping[str, SourceFile], included: Callable[[Iterable[str]], frozenset[str]]
+) -> bool:
+    """Whether a file is a page among others, which visitors of those do not come by."""
+    return _is_page(path, files) and path not in included([path])
+
+
 def _ends(check: Check) -> bool:
     """Whether the file itself ends, no function in it."""
     return check.outcome in ("exits", "leaves") and not any(check.around.split(" ")[:2])

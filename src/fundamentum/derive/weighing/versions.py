@@ -26,12 +26,12 @@ def php_of(
     manifest: Manifest,
     said: Statements,
     base: str,
-    is_script: Callable[[str], bool],
+    every_visitor: Callable[[str], bool],
 ) -> tuple[Entry | None, str, list[str]]:
     """The need for a version of PHP, the lowest branch accepted, and remarks where statement and source differ.
 
-    ``base``: the application's own directory below the one that is looked at; ``is_script``: whether a file is for the
-    command line, where no visitor comes.
+    ``base``: the application's own directory below the one that is looked at; ``every_visitor``: whether
+    all of them come by a file, which is no page among others and no script for the command line.
     """
     remarks: list[str] = []
     stated = lowest_stated(manifest)
@@ -47,7 +47,7 @@ def php_of(
     if not manifest.php and (said.lower() or said.upper()):
         entry = _as_said(said, bound, lower, upper, remarks, base, manifest, readable)
         return entry, stated or bound, remarks
-    ends = [end for end in (said.lower(), said.upper()) if end and _at_front(end, base) and not is_script(end.path)]
+    ends = [end for end in said.ends() if _at_front(end, base) and every_visitor(end.path)]
     return _entry(manifest, bound, lower, upper, remarks, said, readable, ends), stated or bound, remarks
 
 

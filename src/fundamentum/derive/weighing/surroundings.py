@@ -65,8 +65,8 @@ def _programs(wishes: Iterable[Entry]) -> Iterator[Entry]:
     }
     told: set[str] = set()
     for entry in every:
-        some, names = len(entry.names) > 1, frozenset(entry.names)
-        unlike = alone if some else together - alone
+        several, names = len(entry.names) > 1, frozenset(entry.names)
+        unlike = alone if several else together - alone
         if all(map(COMMAND.fullmatch, names)) and unlike.isdisjoint(names) and told.isdisjoint(names):
             told |= names
             yield entry

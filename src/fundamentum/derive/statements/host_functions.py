@@ -51,6 +51,6 @@ def _of_host(check: Check) -> Iterator[Wish]:
     kind: Literal["directory", "command"] = "directory" if check.extension.endswith(OF_DIRECTORY) else "command"
     stops = check.outcome in _DEMANDS
     yield Wish(kind, check.extension[:-1], "", check.line, check.what, stops and not check.among, check.around)
-    if stops and kind == "command" and all(name.endswith(OF_PROGRAM) for name in check.among):
+    if stops and check.among and all(name.endswith(OF_PROGRAM) for name in check.among):
         names = ANY_OF.join(sorted({name.removesuffix(OF_PROGRAM) for name in check.among}))
-        yield from [Wish(kind, names, "", check.line, check.what, stops, check.around)] if check.among else []
+        yield Wish(kind, names, "", check.line, check.what, stops, check.around)

@@ -13,7 +13,7 @@ def missing_around(
     use: Use,
     extension: str,
     named_checks: Mapping[str, frozenset[str]],
-    of_file: Collection[tuple[str, str]] = (),
+    of_file: Collection[tuple[str, str]],
 ) -> list[str]:
     """The extensions in whose absence it runs, each as it stands among a use's names.
 

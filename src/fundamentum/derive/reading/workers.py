@@ -16,7 +16,7 @@ from fundamentum.derive.application.walk import MAX_SIZE
 from fundamentum.errors import FundamentumError
 from fundamentum.untrusted.files import UNFOLLOWED
 
-SMALL: Final = 2 * 1024 * 1024
+SMALL: Final = 200_000
 """Bytes up to which a second process costs more than it saves."""
 MAX_PROCESSES: Final = 4
 PATIENCE: Final = 60.0

@@ -199,9 +199,10 @@ def _try(task: _Task) -> bytes:
             continue
         Patience.begin()
         with suppress(RecursionError):
-            for function, way in list(_ways_into(program, path, places)):
-                if time.monotonic() < task.ends:
-                    open_names |= _gone(program, path, function, way, trial_results)
+            for function in list(_functions_around(program, path, places)):
+                for way in _ways_into(program, path, function):
+                    if time.monotonic() < task.ends:
+                        open_names |= _gone(program, path, function, way, trial_results)
         program.release()
     return msgspec.msgpack.encode(_Answer(trial_results.facts(), program.ledger, list(open_names.items())))
 
@@ -260,7 +261,7 @@ def _alone(function: Part, kind: str, machine: Running) -> tuple[str, Any]:
     return machine.function_alone(function, kind)
 
 
-def _ways_into(program: Program, path: str, places: Sequence[int]) -> Iterator[tuple[Part | None, Way]]:
+def _functions_around(program: Program, path: str, places: Sequence[int]) -> Iterator[Part | None]:
     """Each function in which one of some places stands, and the file's own code (None)."""
     code = program.code(path)
     if code is None:
@@ -273,8 +274,17 @@ def _ways_into(program: Program, path: str, places: Sequence[int]) -> Iterator[t
         nameless = bool(around) and any(part.type == "anonymous_class" for part in _above(around[-1]))
         functions |= dict.fromkeys(around[-2 if nameless else -1 :])
         complete = complete or len(around) <= nameless
-    for function in functions:
-        for kind in ("", *program.extending.get(names_around(function.node)[0] or "-", ())[:MAX_KINDS]):
-            yield function, partial(_alone, function, kind)
+    yield from functions
     if complete:
-        yield None, lambda machine: machine.whole_file(path)
+        yield None
+
+
+def _ways_into(program: Program, path: str, function: Part | None) -> Iterator[Way]:
+    """A function on an object of its own class, then of those that extend it; by the next way, one has been gone."""
+    if function is None:
+        yield lambda machine: machine.whole_file(path)
+        return
+    program.gone_through.clear()
+    yield partial(_alone, function, "")
+    for kind in program.extending_otherwise(names_around(function.node)[0] or "-", MAX_KINDS):
+        yield partial(_alone, function, kind)

@@ -14,6 +14,7 @@ from fundamentum.derive.beside.requirement_files import table_in
 from fundamentum.derive.php_source.word_search import starts_of
 from fundamentum.derive.trying.defined import Defined, is_long, worth_going_through
 from fundamentum.derive.trying.directories import HERE
+from fundamentum.derive.trying.inheriting import members_of, named_in
 from fundamentum.derive.trying.machine import Machine
 from fundamentum.derive.trying.parts import Code, Part
 from fundamentum.derive.trying.slices import Slices
@@ -98,6 +99,9 @@ class Program:
                 self.extending.setdefault(other, []).append(class_name)
                 self.extended.setdefault(class_name, []).append(other)
         self.nowhere = Code("", b"<?php").root
+        self.gone_through: set[Part] = set()
+        """Functions, and files that were included, since somebody last began to ask."""
+        self._members: dict[str, frozenset[bytes] | None] = {}
 
     def code(self, path: str) -> Code | None:
         """A file's code; None: it is none that people write, or too much has been read."""
@@ -158,6 +162,18 @@ class Program:
         path = self._first(self._functions.get(name, ()), machine.frame.code.path)
         code = self.code(path) if path is not None else None
         return code.functions.get(name) if code is not None else None
+
+    def extending_otherwise(self, kind: str, most: int) -> Iterator[str]:
+        """Those of the classes which extend one, at most so many, for which what was gone through may do otherwise."""
+        extending = self.extending.get(kind, ())[:most]
+        named = named_in(part.node.text or b"" for part in self.gone_through) if extending else None
+        for other in extending:
+            if other not in self._members:
+                data = b"\n".join(map(self._content, self._classes.get(other, ())))
+                self._members[other] = members_of(data, other)
+            members = self._members[other]
+            if members is None or named is None or not members.isdisjoint(named):
+                yield other
 
     def defines(self, kind: str, name: str) -> bool:
         """Whether the program has a function, a class or a constant of that name."""

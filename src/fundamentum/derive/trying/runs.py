@@ -44,6 +44,13 @@ class Run:
         self.thorough = machine.most > MAX_STEPS
         """Whether it is there to look at what is required."""
         program.ledger.steps -= machine.steps
+        program.gone_through.update(machine.closures)
+        program.gone_through.update(code.root for code in map(program.code, machine.included) if code is not None)
+
+    @property
+    def begins(self) -> Part | None:
+        """The first part that was come to."""
+        return next(iter(self.seen), None)
 
     def signature(self) -> int:
         """The same for runs in which the program did the same, though its files were read anew."""

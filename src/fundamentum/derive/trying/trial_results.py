@@ -121,7 +121,7 @@ class TrialResults:
             gone_through = _in_list(where) and not among and (outcome == "throws" or _in_loop(of_name.part))
             if outcome in ("throws", "reports") and told.comes.how != SAID and gone_through:
                 outcome = "listed-required"
-            around = _around(of_name, told.comes.at, ends=top and outcome == "exits")
+            around = _around(of_name, told.comes.at, trial.base.begins, ends=top and outcome == "exits")
             command_line = name in trial.for_command_line or on_command_line(of_name.part)
             with_others = among if outcome != "asked" else ()
             at = own if own.where.file is where.file else of_name
@@ -207,16 +207,18 @@ def _in_loop(part: Part) -> bool:
     return nearest(part.node, *_LOOPS) is not None or called(part.node).startswith("array_")
 
 
-def _around(asked: Asked, comes_at: Part | None = None, *, ends: bool = False) -> str:
+def _around(asked: Asked, comes_at: Part | None = None, begins: Part | None = None, *, ends: bool = False) -> str:
     """The names of the classes and functions around the name, and around what asks for it.
 
-    ``comes_at``: where something comes of it; if requirements are looked at there, or a page ``ends`` there for what
-    another file asks, that is said.
+    ``comes_at``: where something comes of it; if requirements are looked at there, and where the way ``begins``, or a
+    page ``ends`` there for what another file asks, that is said.
     """
     near, far = asked.where.node, asked.part.node
     said: tuple[str, ...] = ()
     if comes_at is not None and comes_at.file is not asked.where.file:
-        looks = looks_at_requirements(comes_at.file.path, " ".join(names_around(comes_at.node)))
+        # An installer keeps what any part of the program tells of, if that is called from there.
+        ways = (part for part in (comes_at, begins) if part is not None)
+        looks = all(looks_at_requirements(part.file.path, " ".join(names_around(part.node))) for part in ways)
         said = (OF_REQUIREMENTS,) if looks or ends else ()
     return " ".join((*names_around(near), *names_around(far), *said, heading(near), heading(far)))[:200]
 

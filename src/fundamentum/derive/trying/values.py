@@ -129,6 +129,9 @@ class Loaded:
     def __init__(self, kind: str, *, flipped: bool = False, absent: bool = False) -> None:
         self.kind, self.flipped, self.absent = kind, flipped, absent
 
+    def __repr__(self) -> str:
+        return f"{'no ' if self.absent else ''}{self.kind} that is loaded"
+
 
 class OneOf:
     """One of a few values."""
@@ -160,6 +163,10 @@ class Instance:
         self.made = made
         """Whether the program itself made it; else what was not seen to be set may be anything."""
 
+    def __repr__(self) -> str:
+        # Of whatever class extends it the object is on which a function is gone through: the function does the same.
+        return f"object of {self.kind.name}" if self.made else "object"
+
 
 class Kind:
     """A class of the program's: its own parts, and the class that it extends."""
@@ -190,6 +197,9 @@ class Closure:
     def __init__(self, part: "Part", bound: "Scope", this: Any, kind: "Kind | None") -> None:
         self.part, self.bound, self.this, self.kind = part, bound, this, kind
 
+    def __repr__(self) -> str:
+        return f"function at {self.part.node.start_byte}"
+
 
 class BoundMethod:
     """A method of an object, or of a class, as a value: ``[$this, 'check']``, ``$this->check(...)``"""
@@ -198,6 +208,9 @@ class BoundMethod:
 
     def __init__(self, of: Any, name: str) -> None:
         self.of, self.name = of, name
+
+    def __repr__(self) -> str:
+        return f"{self.of}->{self.name}"
 
 
 def as_key(value: Any) -> Any:

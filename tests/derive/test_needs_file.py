@@ -48,6 +48,16 @@ def test_a_derived_file_is_a_needs_file_with_evidence(tmp_path: Path) -> None:
     assert as_needs(derive(tmp_path)) == needs
 
 
+def test_what_was_not_read_stands_in_the_file_until_it_is(tmp_path: Path) -> None:
+    whole = told(tmp_path, FILES)
+    unread = Entry("unread", ("files",), "required", "reading stopped", "reading stopped: that may need more", ())
+    first = written(msgspec.structs.replace(whole, entries=(*whole.entries, unread)))
+    assert '[unread]\nfiles = "reading stopped"' in first
+    again = rederived(first, "a", whole)
+    assert again.changes == ("removed unread:files: required reading stopped",)
+    assert again.text == written(whole)
+
+
 def test_versions_of_databases_are_derived_again(tmp_path: Path) -> None:
     files = FILES | {"README.md": "# Requirements\n\n- MySQL 8.0 or MariaDB 10.6\n"}
     first = written(told(tmp_path, files))

@@ -21,6 +21,8 @@ from fundamentum.entries import entry
 from fundamentum.report import checks, plans
 
 PLAN_FILE = ".plan.json"
+MAX_SECONDS = 3600
+"""The longest that reading an application may be allowed to take."""
 """How the name of a plan ends that is kept in a file."""
 
 
@@ -146,6 +148,19 @@ def _derive(command: argparse.ArgumentParser) -> None:
         "--explain", metavar="NAME", help="show all evidence for one need: an extension, a setting, or php"
     )
     command.add_argument("--fresh", action="store_true", help="read the files even if nothing in the tree has changed")
+    command.add_argument(
+        "--seconds",
+        metavar="N",
+        type=_seconds,
+        help="how long reading may take (20 without this); of what is left then a check says that it cannot tell",
+    )
+
+
+def _seconds(text: str) -> int:
+    number = int(text) if text.isascii() and text.isdecimal() and len(text) < 6 else 0
+    if not 1 <= number <= MAX_SECONDS:
+        raise argparse.ArgumentTypeError(f"{text[:40]!r} is no whole number from 1 to {MAX_SECONDS}")
+    return number
 
 
 def _survey(command: argparse.ArgumentParser) -> None:

@@ -17,6 +17,8 @@ from fundamentum.derive.reading import workers
 from fundamentum.errors import FundamentumError
 
 MAX_PROCESSES: Final = 4
+SECONDS: Final = 40.0
+"""For each application: one process has to do alone what two share elsewhere."""
 
 
 def derived_together(directories: Iterable[Path]) -> dict[Path, Answer]:
@@ -53,6 +55,6 @@ def _size(directory: Path) -> int:
 
 def _derived(directory: Path) -> Answer | None:
     try:
-        return derived(directory)
+        return derived(directory, seconds=SECONDS)
     except FundamentumError:
         return None

@@ -20,7 +20,7 @@ def run(options: argparse.Namespace) -> int:
     path = named(options.directory, "an application's directory, or a text of requirements")
     if options.newer is None and (options.directory == "-" or _is_text(path)):
         return _of_text(options)
-    answer = derived(path, fresh=options.fresh)
+    answer = derived(path, fresh=options.fresh, seconds=options.seconds)
     write_remarks(answer.remarks)
     if options.newer is not None:
         return _releases(options, answer)
@@ -51,7 +51,8 @@ def _releases(options: argparse.Namespace, old: Answer) -> int:
     """What a newer release needs otherwise; 1 if it does."""
     if options.explain is not None:
         raise InputError("--explain", "is about one application: name one")
-    new = derived(named(options.newer, "the directory of another release"), fresh=options.fresh)
+    newer = named(options.newer, "the directory of another release")
+    new = derived(newer, fresh=options.fresh, seconds=options.seconds)
     write_remarks(new.remarks)
     changes = entry("fundamentum.derive", "release_differences").differences(old.derived(), new.derived())
     titles = [

@@ -27,6 +27,7 @@ _TABLES: Final = {
     "host": "host",
     "task": "tasks",
     "web": "web",
+    "unread": "unread",
 }
 """Where in a needs file each kind stands."""
 BUILDS: Final[Mapping[str, int]] = {"64": 64, "32": 32, "true": True, "false": False}
@@ -77,6 +78,11 @@ def put(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         if entry is not None:
             table["largest"] = entry.value
             table["level"] = entry.level
+        return
+    if kind == "unread":
+        document.pop("unread", None)
+        if entry is not None:
+            table_of(document, "unread")[names] = entry.value
         return
     if kind in ("setting", "directory", "host", "task"):
         for level in LEVEL_TABLES:

@@ -28,6 +28,7 @@ from fundamentum.kinds.php.build import BuildNeed
 from fundamentum.kinds.services import ServiceNeed
 from fundamentum.kinds.settings.setting_verdict import SettingNeed
 from fundamentum.kinds.tasks import TaskNeed
+from fundamentum.kinds.unread import UnreadNeed
 from fundamentum.kinds.web.need import WebNeed
 from fundamentum.model.needs import Needs
 from fundamentum.needs.file import FORMAT, parse
@@ -93,7 +94,7 @@ def rederived(old_text: str, where: str, derived: Derived) -> Rederived:
 
 _SAID: Final = frozenset(
     "php build extension absent library feature loader setting uploads database service function command directory "
-    "host task web_module".split()
+    "host task web_module unread".split()
 )
 """The kinds of needs that a needs file holds."""
 
@@ -135,6 +136,7 @@ def _said_by(needs: Needs) -> dict[str, str]:
     levels |= {str(need.key): f"{need.level} {need.text}" for need in needs.of(TaskNeed)}
     levels |= {str(need.key): need.level for need in needs.of(FunctionNeed)}
     levels |= {str(need.key): need.level for need in needs.of(WebNeed) if need.aspect == "module"}
+    levels |= {str(need.key): f"{need.level} {need.text}" for need in needs.of(UnreadNeed)}
     php = {"php": str(needs.php)} if needs.php.alternatives else {}
     return {**php, **levels, **settings}
 

@@ -23,7 +23,7 @@ class Place(msgspec.Struct, frozen=True, array_like=True):
 
 Kind = Literal[
     "php", "build", "extension", "absent", "library", "feature", "loader", "setting", "uploads", "database",
-    "service", "function", "command", "directory", "host", "task", "web_module",
+    "service", "function", "command", "directory", "host", "task", "web_module", "unread",
 ]  # fmt: skip
 """What a need is of."""
 

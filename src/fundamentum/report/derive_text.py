@@ -18,7 +18,7 @@ TITLES: Final = (
     ("recommended", "recommended", "recommended"),
 )
 LISTED: Final = ("build", "extension", "absent", "library", "feature", "loader", "setting", "uploads", "database",
-    "service", "host", "web_module")  # fmt: skip
+    "service", "host", "web_module", "unread")  # fmt: skip
 ALSO: Final = (
     ("command", "runs these commands"),
     ("directory", "writes to these directories"),
@@ -95,13 +95,13 @@ def write_explained(console: Console, derived: Derived, entries: Sequence[Entry]
 
 
 def _name(entry: Entry) -> str:
-    words = ("uploads", "database", "service", "absent", "build", "library", "feature", "host", "web_module")
+    words = ("uploads", "database", "service", "absent", "build", "library", "feature", "host", "web_module", "unread")
     if entry.kind == "build" and entry.names == ("thread_safe",):
         return f"{'a thread-safe' if entry.value == 'true' else 'no thread-safe'} build of PHP"
     if entry.kind == "build" and entry.names == ("preferred",):
         return clean(f"PHP {entry.value}, where several fit")
     names = " or ".join(entry.names) if entry.kind not in words else in_words(entry.key)
-    value = "" if entry.kind in ("directory", "build") else entry.value
+    value = "" if entry.kind in ("directory", "build", "unread") else entry.value
     if entry.kind == "database" and value:
         names, value = f"database {value.replace(' | ', ' or ')}", ""
     elif entry.kind in ("directory", "function") and entry.level == "required":

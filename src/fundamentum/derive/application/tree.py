@@ -34,6 +34,8 @@ class Tree(msgspec.Struct, frozen=True):
     remarks: tuple[str, ...]
     base: str = ""
     """The directory below the root where the application itself begins, and its manifest lies."""
+    unread: str = ""
+    """Why not all of its files stand here; empty: they do."""
 
 
 Given = TypeVar("Given")

@@ -54,8 +54,10 @@ def tree_of(listing: Listing) -> Tree:
     walk = _Walk(listing)
     walk.below(listing.top, "own", "")
     remarks = list(listing.remarks)
+    unread = ""
     if listing.full or walk.full:
-        remarks.append("the tree is larger than any application: only its first part was read, needs may be missing")
+        unread = "the tree is larger than any application: only its first part was read"
+        remarks.append(f"{unread}, needs may be missing")
     if listing.links:
         remarks.append(f"{listing.links} links are not followed")
     if walk.huge:
@@ -67,7 +69,7 @@ def tree_of(listing: Listing) -> Tree:
     sources, base = _based(tuple(walk.found))
     if sources and all(file.part == "aside" for file in sources):
         sources = tuple(msgspec.structs.replace(file, part="own") for file in sources)
-    return Tree(listing.root, sources, tuple(walk.others), tuple(remarks), base)
+    return Tree(listing.root, sources, tuple(walk.others), tuple(remarks), base, unread)
 
 
 class _Walk:

@@ -81,7 +81,8 @@ def package_headers(root: Path, base: str, remark: Callable[[str], None]) -> Ite
             elif name.endswith(".php") or name.lower() in _COMMENTED:
                 yield from _of_lines(_COMMENT, read_below(root, path, HEAD), path)
         except (OSError, ValueError, RecursionError, SyntaxError) as error:
-            remark(f"{path} cannot be used: {str(error)[:200]}")
+            what = error.strerror if isinstance(error, OSError) else str(error)[:200]
+            remark(f"{path} cannot be used: {what}")
 
 
 def files_of_headers(root: Path, base: str) -> Iterator[tuple[str, str]]:

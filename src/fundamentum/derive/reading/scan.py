@@ -113,6 +113,8 @@ class Scan:
         parts = {"own", "optional"} if any(file.part == "own" for file in files) else {"bundled"}
         groups = [[f for f in files if (f.part in parts) == counting] for counting in (True, False)]
         self._batches = [batch for group in groups for batch in batched(group, SCANNED_TOGETHER)]
+        self.unreadable: list[SourceFile] = []
+        """Files of the application's own that turned out to be so."""
         work_in(root)
         _setting = _Setting(libraries, rules, _words_looked_for(libraries))
         self.workers = Workers(sum(file.size for file in files))
@@ -127,6 +129,7 @@ class Scan:
             looks: list[_Look | None] = marshal.loads(packed)
             for file, look in zip(batch, looks, strict=True):
                 if look is None:
+                    self.unreadable += [file] if file.part == "own" else []
                     remarks += [f"{file.path} cannot be read: passed over"] if len(remarks) < MAX_REMARKS else []
                 else:
                     out.append(Scanned(file, *look))

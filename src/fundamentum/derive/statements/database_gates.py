@@ -34,7 +34,7 @@ _ASKS: Final = re.compile(
     re.I,
 )
 """What asks the server; the last may be a function of the program's own, and be about its own tables."""
-_COMPARES: Final = re.compile(rb"version_compare|server_version", re.I)
+_COMPARES: Final = (b"version_compare", b"server_version")
 _PRODUCT: Final = re.compile(
     r"(?P<mariadb>maria)|(?P<mysql>mysql)|(?P<postgresql>postgres|pgsql|\bpg_)|(?P<sqlite>sqlite)", re.I
 )
@@ -62,7 +62,8 @@ class _Compared(NamedTuple):
 
 def speaks(data: bytes) -> bool:
     """Whether a file may hold the version of a database server against another."""
-    return _COMPARES.search(data) is not None and _ASKS.search(data) is not None
+    lowered = data.lower()
+    return any(word in lowered for word in _COMPARES) and _ASKS.search(data) is not None
 
 
 def gates(data: bytes) -> list[Gate]:

@@ -20,7 +20,7 @@ from fundamentum.derive.beside.switched_on import switched_on
 from fundamentum.derive.families import DATABASES, TOOLS
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.reading.scan import Progress, Scan, Scanned
-from fundamentum.derive.result import Derived, Entry
+from fundamentum.derive.result import Derived, Entry, Place
 from fundamentum.derive.statements.callers import Callers, Reached
 from fundamentum.derive.statements.composed_names import composed_names
 from fundamentum.derive.statements.ending_functions import with_endings
@@ -37,6 +37,11 @@ from fundamentum.derive.weighing.versions import php_of
 from fundamentum.derive.weighing.weigh import judge
 from fundamentum.model.constraints import EVERYTHING
 from fundamentum.untrusted.budget import Budget, Spent
+
+MAX_PATH: Final = 120
+"""Characters of a path in a reason."""
+MAX_UNREADABLE: Final = 5
+"""Files that are named one by one."""
 
 
 def conclude(
@@ -65,8 +70,6 @@ def conclude(
     # Where manifests tell what the libraries accept, nothing else is needed for that.
     of_libraries = manifest.accepted == (EVERYTHING,)
     stated = statements(tree.base, scan.files, parsing.facts, of_libraries=of_libraries)
-    if budget.spent:
-        remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
 
     def every_visitor(path: str) -> bool:
         return not (is_script(path) or is_one_of_many(path, evidence.files, callers.included))
@@ -84,13 +87,28 @@ def conclude(
     around = around_php(tree, evidence, parsing.each, scan.files, is_script, said, needed, left_out)
     told = (*branch_of_container(tree.root, tree.base), *branch_of_developers(tree.root, tree.base))
     advised = advised_php(php, [*advised_by_itself(stated), *said.preferred, *told])
-    needs = [*([php] if php else []), *advised, *around]
+    if budget.over():
+        remarks.append(f"reading stopped after {budget.spent}: needs may be missing, and levels too low or too high")
+    needs = [*([php] if php else []), *advised, *around, *_unread(tree, scan, budget)]
     remarks += _broken(evidence)
     name = manifest.name or _name_of(f"{tree.root}/{tree.base}".rstrip("/"))
     return Derived(
         _clean_name(name), manifest.version, tuple(needs), tuple(left_out), len(scan.files),
         sum(file.size for file in scan.files), len(parsing.facts), (*remarks, *differing),
     )  # fmt: skip
+
+
+def _unread(tree: Tree, scan: Scan, budget: Budget) -> list[Entry]:
+    """That not all of the application's own files were looked at, and why: what those need is in none of the needs."""
+    places = tuple(Place(file.path, 0, "cannot be read") for file in scan.unreadable[:MAX_UNREADABLE])
+    others = f" and {len(scan.unreadable) - 1} more" if scan.unreadable[1:] else ""
+    why = [
+        tree.unread,
+        f"reading stopped after {budget.spent}" if budget.spent else "",
+        f"{places[0].path[:MAX_PATH]}{others} cannot be read" if places else "",
+    ]
+    told = "; ".join(filter(None, why))
+    return [Entry("unread", ("files",), "required", told, f"{told}: that may need more", places)] if told else []
 
 
 def _told_beside(tree: Tree, php: Entry | None, needed: list[Entry]) -> Entry | None:

@@ -71,8 +71,11 @@ _LEVELED: Final = re.compile(
     r"(?:^|[(,])\s*(?:['\"](?P<word>warning|warn|notice|error|danger|critical|fatal|important)['\"]|"
     r"[\w\\:]*?(?P<constant>WARN|WARNING|NOTICE|ERROR|CRITICAL|FATAL))\s*[,)]"
 )
-_CONSTANT: Final = re.compile(r"(?:::|^|_)(?:(WARN(?:ING)?|NOTICE)|FATAL|ERROR|FAIL(?:ED|URE)?|CRITICAL)$")
-"""A constant that says how bad it is: ``$ok ? self::CHECK_OK : self::CHECK_FATAL``"""
+_BAD: Final = r"(?:(WARN(?:ING)?|NOTICE)|FATAL|ERROR|FAIL(?:ED|URE)?|CRITICAL)$"
+_CONSTANT: Final = re.compile(rf"(?:::|^|_){_BAD}", re.I)
+"""A constant that says how bad it is: ``$ok ? self::CHECK_OK : self::CHECK_FATAL``, ``Severity::Error``"""
+_PLAIN_CONSTANT: Final = re.compile(rf"(?!E_|LOG_|LIBXML_|MYSQLI_)[A-Z][A-Z\d_]*_{_BAD}")
+"""The same of no class, and none of PHP's own: ``$ok ? REQUIREMENT_OK : REQUIREMENT_ERROR``"""
 _TELLING: Final = re.compile(
     r"log|msg|message|flash|notif|alert|report|trigger|add|push|put|label|badge|icon|row|mark|status", re.I
 )
@@ -171,6 +174,8 @@ def reported(node: Node, extension: bool) -> Outcome:
         if COLLECTORS.search(name) and not _OF_ERRORS.search(name):
             return "reports"
     if node.type == "class_constant_access_expression" and (level := _CONSTANT.search(text(node))):
+        return "warns" if level[1] else "reports"
+    if node.type == "name" and (level := _PLAIN_CONSTANT.fullmatch(text(node))):
         return "warns" if level[1] else "reports"
     if node.type == "return_statement" and _FAILED.match(text(node)):
         return "reports"

@@ -19,7 +19,7 @@ from fundamentum.derive.php_source.nodes import (
     text,
 )
 from fundamentum.derive.statements.outcomes import COLLECTORS, MISSING, WARNING
-from fundamentum.derive.trying.values import Array, truth
+from fundamentum.derive.trying.values import Array, Instance, truth
 
 OF_CHECKS: Final = re.compile(
     r"check|requir|support|compat|min(?:imum)?_?(?:php|version)|php_?version|meets|satisf|is_?ok|environment|system|"
@@ -109,9 +109,26 @@ _OF_NEEDS: Final = re.compile(r"req|check|need|ext|modul|depend|environ", re.I)
 """How classes are called of which an object is made for each requirement."""
 
 
+_LEVEL_KEY: Final = re.compile(r"level|severity|importance|necessity|kind", re.I)
+_MUST_BE: Final = re.compile(r"required|mandatory|fatal|critical|blocking|must", re.I)
+_NEED_NOT_BE: Final = re.compile(r"recommended|optional|suggested|advised|desirable|nice_?to_?have|warning", re.I)
+
+
+def _word(value: Any) -> str:
+    """A text, or the name of a case of an enumeration."""
+    if isinstance(value, Instance) and value.kind.cases and "name" in value.members:
+        value = value.members["name"].value
+    return value if isinstance(value, str) else ""
+
+
 def level_in(row: Array) -> Outcome:
     """The level that a row of a table has under a key that is called so."""
     for key, value in row.items.items():
+        if isinstance(key, str) and _LEVEL_KEY.fullmatch(key) and (word := _word(value)):
+            if _MUST_BE.fullmatch(word):
+                return "reports"
+            if _NEED_NOT_BE.fullmatch(word):
+                return "warns"
         named = _MUST.fullmatch(key) if isinstance(key, str) else None
         told = truth(value) if isinstance(value, (bool, int)) else None
         if named and told is not None:

@@ -131,6 +131,20 @@ def test_a_section_for_the_main_server_only_where_there_is_no_other(tmp_path: Pa
     assert content(made(server(tmp_path, {**APACHE, **static}))).count("<VirtualHost *:80>") == 1
 
 
+def test_what_all_sites_are_allowed_is_raised_for_the_new_one(tmp_path: Path) -> None:
+    handler = 'SetHandler "proxy:unix:/run/php/php8.2-fpm.sock|fcgi://localhost"'
+    host = f"<VirtualHost *:80>\nServerName a.example\nDocumentRoot /srv/a\n{handler}\n</VirtualHost>\n"
+    size = "LimitRequestBody 1000000\nSecRuleEngine On\nSecRequestBodyAccess On\nSecRequestBodyLimit 2000000\n"
+    main = str(APACHE["etc/apache2/apache2.conf"]).replace("\n", f"\n{size}", 1)
+    files: dict[str, str | bytes] = {"etc/apache2/apache2.conf": main, "etc/apache2/sites-enabled/a.conf": host}
+    planned = made(server(tmp_path, {**APACHE, **files}))
+    assert planned.complete
+    assert "LimitRequestBody 22020096" in content(planned) and "SecRequestBodyLimit 22020096" in content(planned)
+    nginx = {"etc/nginx/nginx.conf": NGINX.replace("http {", "http { client_max_body_size 30m;", 1)}
+    several = made(server(tmp_path / "b", {**nginx, "etc/nginx/sites-enabled/a": OTHER}), named="nginx")
+    assert "client_max_body_size" not in content(several)
+
+
 def test_where_apache_has_php_inside_it_that_stays_so(tmp_path: Path) -> None:
     inside: dict[str, str | bytes] = {
         **APACHE,

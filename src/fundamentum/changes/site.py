@@ -21,6 +21,7 @@ from fundamentum.platforms.base import Platform
 from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import webserver
 from fundamentum.webservers.base import NewSite
+from fundamentum.webservers.limits import of_new_site
 
 _NAMED: Final = lazy_regex(r"\s*(?:server_name|ServerName)\b")
 ADDRESS: Final = "*:80"
@@ -88,9 +89,9 @@ class AddSite(Change, frozen=True):
         )
 
     def _as_read(self, survey: Survey) -> Site:
-        site, of = self.site, webserver(self.server)
+        site = self.site
         own = {name: Limit(name, value, Origin(self.file)) for name, value in site.limits}
-        limits = {limit.name: limit for limit in of.new_limits()} | own
+        limits = of_new_site(self.server, survey) | own
         return Site(
             site.name,
             self.server,

@@ -32,6 +32,7 @@ from fundamentum.platforms import platform
 from fundamentum.platforms.offers import Offers
 from fundamentum.webservers import for_sites, webserver
 from fundamentum.webservers.base import NewSite
+from fundamentum.webservers.limits import of_new_site
 
 _NAME: Final = lazy_regex(r"(?=.{1,253}$)[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*")
 
@@ -266,19 +267,19 @@ def with_reasons(added: Sequence[Change], done: Settled, needs: Needs) -> list[C
 
 
 def _as_wide_as_php(site: AddSite, world: Survey | None) -> AddSite:
-    """The site with a limit on bodies that is no narrower than PHP's own: a new one stands in nobody's way."""
+    """The site with limits on bodies that are no narrower than PHP's own: a new one stands in nobody's way."""
     runtime = next((runtime for runtime in world.runtimes if runtime.label == site.runtime), None) if world else None
     setting = runtime.settings.get("post_max_size") if runtime else None
-    least = quantity(setting.value).number if setting and setting.value else 0
-    of, own = webserver(site.server), dict(site.site.limits)
-    for limit in of.new_limits():
+    if world is None or setting is None or not setting.value:
+        return site
+    least = quantity(setting.value).number
+    of, limits = webserver(site.server), dict(site.site.limits)
+    for limit in of_new_site(site.server, world).values():
         directive = of.sizes.get(limit.name)
-        value = own.get(limit.name) or (of.value(limit, world) if world else "")
-        amount = directive.read(value) if directive else None
+        amount = directive.read(limits.get(limit.name) or of.value(limit, world)) if directive else None
         if directive and amount is not None and amount < least:
-            limits = tuple((own | {limit.name: directive.write(least)}).items())
-            site = replace(site, site=replace(site.site, limits=limits))
-    return site
+            limits[limit.name] = directive.write(least)
+    return replace(site, site=replace(site.site, limits=tuple(limits.items())))
 
 
 def next_steps(site: WantedSite) -> Iterator[str]:

@@ -5,8 +5,25 @@ from collections.abc import Iterator, Sequence
 from typing import Literal
 
 from fundamentum.model.findings import Link
+from fundamentum.model.origin import BUILT_IN
+from fundamentum.model.surrounding_facts import Limit
 from fundamentum.model.survey import Site, Survey
 from fundamentum.webservers import webserver
+
+
+def of_new_site(server: str, survey: Survey) -> dict[str, Limit]:
+    """What a site would be allowed that is set up now, by name: what the web server allows all of its sites counts."""
+    limits = {limit.name: limit for limit in webserver(server).new_limits()}
+    for site in survey.sites if server else ():
+        if site.server != server:
+            continue
+        files = {site.origin.file, *(place.file for place in (site.set_up, site.spot) if place is not None)}
+        limits |= {
+            limit.name: limit
+            for limit in site.limits
+            if limit.own is None and limit.part is None and limit.origin.file not in files | {BUILT_IN.file}
+        }
+    return limits
 
 
 def allowed(

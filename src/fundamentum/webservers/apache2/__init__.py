@@ -58,7 +58,11 @@ class Apache(WebServerType):
     root_directive = "DocumentRoot"
     directory_file = ".htaccess"
     shared_roots = ("/usr/local/apache2",)
-    sizes = {"LimitRequestBody": Directive(_bytes_or_none), "FcgidMaxRequestLen": Directive(_bytes)}
+    sizes = {
+        "LimitRequestBody": Directive(_bytes_or_none),
+        "SecRequestBodyLimit": Directive(_bytes),
+        "FcgidMaxRequestLen": Directive(_bytes),
+    }
     times = {
         "ProxyTimeout": Directive(span),
         "timeout": Directive(span, by_hand=True),
@@ -67,6 +71,7 @@ class Apache(WebServerType):
     }
     harmless = frozenset(
         "include documentroot servername serveralias listen limitrequestbody timeout proxytimeout proxyset sethandler "
+        "secrequestbodylimit secrequestbodyaccess secruleengine "
         "fcgidmaxrequestlen fcgidiotimeout fcgidbusytimeout <virtualhost <directory <directorymatch <location "
         "<locationmatch <files <filesmatch </virtualhost> </directory> </location>".split()
     )

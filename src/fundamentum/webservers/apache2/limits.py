@@ -12,7 +12,7 @@ import msgspec
 
 from fundamentum.hosts.base import Host
 from fundamentum.model.surrounding_facts import Limit
-from fundamentum.webservers.apache2 import WEB_SERVER
+from fundamentum.webservers.apache2 import WEB_SERVER, inspection
 from fundamentum.webservers.apache2.handlers import PLACES, depends
 from fundamentum.webservers.apache2.lines import Line
 from fundamentum.webservers.apache2.merging import never_counts, rank
@@ -24,17 +24,17 @@ from fundamentum.webservers.visit_questions import Unclear
 _FCGID: Final = {"FcgidMaxRequestLen": "131072", "FcgidIOTimeout": "40", "FcgidBusyTimeout": "300"}
 """mod_fcgid's own limits and their built-in values, from its documentation."""
 BODY: Final = "LimitRequestBody"
-ALLOWANCES: Final = {name.lower(): name for name in (BODY, "Timeout", "ProxyTimeout", *_FCGID)}
+ALLOWANCES: Final = {name.lower(): name for name in (BODY, "Timeout", "ProxyTimeout", *_FCGID, *inspection.NAMES)}
 
 
 def limits_of(host: Host, part: Part, lines: Sequence[Line], workers: Sequence[Worker]) -> Iterator[Limit]:
     """What is allowed requests for a part.  ``lines`` are those of :data:`ALLOWANCES`, the main server's first;
     ``workers`` are what requests are passed to, the main server's first."""
-    seen: set[tuple[str, object]] = set()
+    seen: set[tuple[str, str, object]] = set()
     for at, (uri, folder) in enumerate(part.scripts):
-        for limit in _bodies(host, lines, uri, folder):
-            if (limit.value, limit.origin) not in seen:
-                seen.add((limit.value, limit.origin))
+        for limit in (*_bodies(host, lines, uri, folder), *_inspected(host, lines, uri, folder)):
+            if (limit.name, limit.value, limit.origin) not in seen:
+                seen.add((limit.name, limit.value, limit.origin))
                 yield Limit(limit.name, limit.value, limit.origin, limit.own, uri if at else None)
     uri, folder = part.scripts[0]
     handoff, handler = part.handoff, part.handler
@@ -56,6 +56,17 @@ def _bodies(host: Host, lines: Sequence[Line], uri: str, folder: str) -> Iterato
     for line in lines:
         if ALLOWANCES[line.name] == BODY and not never_counts(line) and _counts(line, uri, folder) is None:
             yield _limit(host, line)
+
+
+def _inspected(host: Host, lines: Sequence[Line], uri: str, folder: str) -> Iterator[Limit]:
+    """What the module that inspects requests takes."""
+    of_it = [line for line in lines if ALLOWANCES[line.name] in inspection.NAMES and not never_counts(line)]
+    if of_it:
+        yield from inspection.sizes(
+            of_it,
+            lambda some, name: _deciding(host, some, name, uri, folder),
+            lambda line: _counts(line, uri, folder) is None,
+        )
 
 
 def _deciding(host: Host, lines: Sequence[Line], name: str, uri: str, folder: str) -> Limit | None:

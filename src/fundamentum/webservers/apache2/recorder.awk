@@ -8,6 +8,11 @@ function apache2_kind(path) {
 
 function apache2_begin() { apache2_continued = 0; apache2_kept = 1 }
 
+function apache2_of_rule(line) { # what a rule changes for some requests
+    return match(line, /[Cc][Tt][Ll]:[ \t]*([Rr]equest[Bb]ody([Ll]imit|[Aa]ccess=[Oo]n)|[Rr]ule[Ee]ngine=([Oo]n|[Dd]etection[Oo]nly))/) ? \
+        " \"" substr(line, RSTART, RLENGTH) "\"" : ""
+}
+
 function apache2_filtered(line, kind,   word, first) {
     if (kind == "envvars") {
         if (line ~ /^[^#]*(PHPRC|PHP_INI_SCAN_DIR)=/) return exported(line)
@@ -15,7 +20,7 @@ function apache2_filtered(line, kind,   word, first) {
     }
     if (apache2_continued) {
         apache2_continued = line ~ /\\$/
-        return apache2_kept ? scrubbed(line) : (apache2_continued ? "\\" : "")
+        return apache2_kept ? scrubbed(line) : apache2_of_rule(line) (apache2_continued ? "\\" : "")
     }
     apache2_continued = line ~ /\\$/
     apache2_kept = 1
@@ -41,7 +46,7 @@ function apache2_filtered(line, kind,   word, first) {
     }
     if (word ~ /^(setenv|setenvif|setenvifnocase|proxyfcgisetenvif|unsetenv|fcgidinitialenv|defaultinitenv)$/ && line ~ /PHP_(ADMIN_)?VALUE|PHPRC|PHP_INI_SCAN_DIR/ && !secret(line))
         return scrubbed(line)
-    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|alias|aliasmatch|scriptalias|scriptaliasmatch|virtualdocumentroot|virtualdocumentrootip|rewriteengine|fcgidwrapper|fcgiwrapper|options|limitrequestbody|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|group|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
+    if (word ~ /^(phpinidir|use|allowoverride|allowoverridelist|accessfilename|include|includeoptional|loadmodule|serverroot|servername|serveralias|documentroot|sethandler|addhandler|addtype|action|alias|aliasmatch|scriptalias|scriptaliasmatch|virtualdocumentroot|virtualdocumentrootip|rewriteengine|fcgidwrapper|fcgiwrapper|options|limitrequestbody|secruleengine|secrequestbodyaccess|secrequestbodylimit|timeout|proxytimeout|proxyset|fcgidmaxrequestlen|fcgidiotimeout|fcgidbusytimeout|sslengine|user|group|listen|proxypreservehost|directoryindex|authmerging|order|satisfy)$/ ||
         (word == "define" && !secret(line)) || (word ~ /^proxypass(match)?$/ && line ~ /fcgi:|https?:/))
         return scrubbed(line)
     if (word ~ /^(require|allow|deny)$/) # who may ask is nobody's business but whether anybody may
@@ -54,6 +59,6 @@ function apache2_filtered(line, kind,   word, first) {
     apache2_kept = 0
     if (kind != "access" && word ~ /^(proxypass.*|define|.*env|.*env(if)?(nocase)?|php_.*)$/) return apache2_continued ? "\\" : ""
     if (word ~ /^[a-z][a-z0-9_]*$/) # whether Apache takes it decides over the site
-        return word " noted" (apache2_continued ? " \\" : "")
+        return word " noted" apache2_of_rule(line) (apache2_continued ? " \\" : "")
     return apache2_continued ? "\\" : ""
 }

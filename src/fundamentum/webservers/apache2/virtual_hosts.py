@@ -9,7 +9,7 @@ import msgspec
 from fundamentum.hosts.base import Host, HostError
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Spot
-from fundamentum.webservers.apache2 import WEB_SERVER, barriers, layers, programs, visits
+from fundamentum.webservers.apache2 import WEB_SERVER, barriers, inspection, layers, programs, visits
 from fundamentum.webservers.apache2.handlers import ADDED, SET, Handler, handler_of
 from fundamentum.webservers.apache2.limits import ALLOWANCES
 from fundamentum.webservers.apache2.lines import Line, Section, windows_style
@@ -140,7 +140,7 @@ class Hosts:
                 mine.secure = line.words[0].lower() == "on"
             case "proxyset":
                 take(mine.workers, line)
-            case name if name in ALLOWANCES and line.words:
+            case name if name in ALLOWANCES and line.words and inspection.matters(line):
                 _bounded(mine.allowances, line)
                 mine.allowances.append(line)
             case "servername" if line.words:

@@ -1,4 +1,4 @@
-"""What is said of bodies that mod_security inspects, held against a real Apache; then a plan, carried out."""
+"""What is said of bodies that mod_security inspects, held against real servers; then a plan, carried out."""
 
 import http.client
 import shutil
@@ -7,13 +7,13 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import pytest
-from debian_root import STORE, Root, with_libraries
+from debian_root import STORE, Root, with_libraries, with_pool
 
 from fundamentum.check.judge import check
 from fundamentum.hosts.directory import DirectoryHost
 from fundamentum.survey.observe import survey
 from tests.around import needs
-from tests.webservers.inspected_bodies import CASES, HOST, LARGE, refused
+from tests.webservers.inspected_bodies import CASES, HOST, LARGE, NGINX, NGINX_CASES, Case, refused
 
 from .carried_out import fundamentum
 from .running import start_fpm, stop, stop_web_servers, wait_for
@@ -32,21 +32,38 @@ def mizar() -> Iterator[Root]:
     root = with_libraries("bookworm").copy(STORE / "test-inspected")
     root.install("php8.2-fpm", "apache2", "libapache2-mod-security2", "patch")
     root.write("/etc/apache2/ports.conf", "")
+    root.run("a2enmod", "-q", "proxy_fcgi")
+    with pool(root):
+        yield root
+
+
+@pytest.fixture(scope="module")
+def vega() -> Iterator[Root]:
+    root = with_pool().copy(STORE / "test-inspected-nginx")
+    root.run("apt-get", "update")
+    root.install("libnginx-mod-http-modsecurity")
+    root.write("/etc/nginx/more.conf", "SecRequestBodyLimit 1000000\n")
+    with pool(root):
+        yield root
+
+
+@contextmanager
+def pool(root: Root) -> Iterator[None]:
+    """PHP takes what is larger by far."""
     root.write("/etc/php/8.2/fpm/conf.d/99-wide.ini", WIDE)
     root.write("/srv/a/index.php", SCRIPT)
-    root.run("a2enmod", "-q", "proxy_fcgi")
     fpm = start_fpm(root, "8.2")
     try:
         wait_for(root.path / "run/php/php8.2-fpm.sock")
-        yield root
+        yield
     finally:
         stop(fpm)
         shutil.rmtree(root.path, ignore_errors=True)
 
 
 @contextmanager
-def serving(root: Root) -> Iterator[None]:
-    root.run("apache2ctl", "start")
+def serving(root: Root, *command: str) -> Iterator[None]:
+    root.run(*command)
     try:
         yield
     finally:
@@ -59,7 +76,9 @@ def taken() -> bool:
     body = head + b"x" * LARGE + b"\r\n--x--\r\n"
     connection = http.client.HTTPConnection("127.0.0.1", PORT, timeout=20)
     with suppress(BrokenPipeError, ConnectionResetError):  # it is refused before all of it is sent
-        connection.request("POST", "/", body, {"Host": SITE, "Content-Type": "multipart/form-data; boundary=x"})
+        connection.request(
+            "POST", "/index.php", body, {"Host": SITE, "Content-Type": "multipart/form-data; boundary=x"}
+        )
         return connection.getresponse().read() == b"OK0"
     return False
 
@@ -71,20 +90,39 @@ def set_up(root: Root, name: str) -> None:
     root.write("/etc/apache2/sites-available/000-default.conf", site)
 
 
+def judged(root: Root) -> str:
+    surveyed = survey(DirectoryHost(root.path, "mizar"))
+    (finding,) = (each for each in check(needs(NEEDS), surveyed, SITE).findings if each.need == "uploads:largest")
+    return finding.verdict
+
+
+def compared(said: dict[str, str], seen: dict[str, bool], cases: dict[str, Case]) -> None:
+    expected = {False: "met", True: "unmet", None: "unknown"}
+    assert said == {name: expected[refused(sizes)] for name, (*_, sizes) in cases.items()}
+    told = {name for name in cases if said[name] != "unknown"}
+    assert {name: said[name] == "met" for name in told} == {name: seen[name] for name in told}
+
+
 def test_no_body_is_said_to_pass_that_is_refused(mizar: Root) -> None:
     said, seen = {}, {}
-    expected = {False: "met", True: "unmet", None: "unknown"}
     for name in CASES:
         set_up(mizar, name)
-        with serving(mizar):
-            seen[name] = taken()
-            surveyed = survey(DirectoryHost(mizar.path, "mizar"))
-        (finding,) = (each for each in check(needs(NEEDS), surveyed, SITE).findings if each.need == "uploads:largest")
-        said[name] = finding.verdict
-    assert said == {name: expected[refused(sizes)] for name, (*_, sizes) in CASES.items()}
-    assert {name for name, verdict in said.items() if verdict == "met"} == {
-        name for name in CASES if seen[name] and said[name] != "unknown"
-    }
+        with serving(mizar, "apache2ctl", "start"):
+            seen[name], said[name] = taken(), judged(mizar)
+    compared(said, seen, CASES)
+
+
+def test_nor_by_nginx(vega: Root) -> None:
+    said, seen = {}, {}
+    cases = {
+        name: case for name, case in NGINX_CASES.items() if name != "rules that are not there"
+    }  # it does not start
+    for name, (rules, host, folder, _) in cases.items():
+        vega.write("/etc/nginx/rules.conf", rules)
+        vega.write("/etc/nginx/sites-available/default", NGINX.format(port=PORT, host=host, folder=folder))
+        with serving(vega, "nginx"):
+            seen[name], said[name] = taken(), judged(vega)
+    compared(said, seen, cases)
 
 
 @pytest.mark.parametrize("name", ["a limit", "only noted", "less for the directory"])
@@ -93,12 +131,12 @@ def test_what_is_refused_before_is_taken_after_the_plan(mizar: Root, tmp_path: P
     file = tmp_path / "plates.needs.toml"
     file.write_text(f'format = 1\n[application]\nname = "plates"\n{NEEDS}')
     of_site = (str(file), "--server", str(mizar.path), "--runtime", SITE)
-    with serving(mizar):
+    with serving(mizar, "apache2ctl", "start"):
         assert not taken()
         code, script = fundamentum("plan", *of_site, "--format", "script")
         assert code == 0 and "SecRequestBodyLimit" in script
         mizar.write("/root/plan.sh", script)
         mizar.run("sh", "/root/plan.sh", "--yes")
-    with serving(mizar):
+    with serving(mizar, "apache2ctl", "start"):
         assert taken()
         assert fundamentum("check", *of_site)[0] == 0

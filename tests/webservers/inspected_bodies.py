@@ -1,4 +1,7 @@
-"""How large a body may be where mod_security inspects requests: what is said where, and what that comes to."""
+"""How large a body may be where mod_security inspects requests: what is said where, and what that comes to.
+
+The same lines mean something else in nginx than in Apache.
+"""
 
 LARGE = 3_000_000
 """Bytes of the file that a real server is sent."""
@@ -46,3 +49,42 @@ def refused(sizes: list[str]) -> bool | None:
     if any(size.isdigit() and int(size) < LARGE for size in sizes):
         return True
     return None if any(not size.isdigit() for size in sizes) else False
+
+
+_REJECT = _ON + "SecRequestBodyLimitAction Reject\n"
+_SMALL = _REJECT + "SecRequestBodyLimit 1000000\n"
+NGINX_CASES: dict[str, Case] = {  # the rules; for the server, for the location; the sizes that are told
+    "nothing": ("", "", "", []),
+    "a limit": (_SMALL, "", "", ["1000000"]),
+    "no action": (_ON + "SecRequestBodyLimit 1000000\n", "", "", []),
+    "only noted": (_SMALL.replace("Engine On", "Engine DetectionOnly"), "", "", []),
+    "bodies are not its business": (_SMALL.replace("Access On", "Access Off"), "", "", ["1000000"]),
+    "as it comes": (_REJECT, "", "", []),
+    "it does not run": (_SMALL.replace("Engine On", "Engine Off"), "", "", []),
+    "not for the server": (_SMALL, "modsecurity off;", "", []),
+    "not for the location": (_SMALL, "", "modsecurity off;", []),
+    "more for the location": (_SMALL, "", "modsecurity_rules 'SecRequestBodyLimit 9000000';", ["9000000"]),
+    "less for the server": (_REJECT + "SecRequestBodyLimit 9000000\n", "modsecurity_rules 'SecRequestBodyLimit 1000000';", "", ["1000000"]),
+    "the last line": (_SMALL + "SecRequestBodyLimit 9000000\n", "", "", ["9000000"]),
+    "included": ("Include /etc/nginx/more.conf\n" + _REJECT, "", "", ["1000000"]),
+    "included before": ("Include /etc/nginx/more.conf\n" + _REJECT + "SecRequestBodyLimit 9000000\n", "", "", ["9000000"]),
+    "a rule lets it run": (_SMALL.replace("Engine On", "Engine DetectionOnly") + _RULE.format("ruleEngine=On"), "", "", ["not known"]),
+    "rules that are not there": (_SMALL, "", "modsecurity_rules_file /etc/nginx/nowhere.conf;", ["not known"]),
+}  # fmt: skip
+NGINX = """\
+modsecurity on;
+modsecurity_rules_file /etc/nginx/rules.conf;
+client_max_body_size 100m;
+server {{
+    listen 127.0.0.1:{port};
+    server_name plates.observatory.example;
+    root /srv/a;
+    index index.php;
+    {host}
+    location ~ \\.php$ {{
+        {folder}
+        include snippets/fastcgi-php.conf;
+        fastcgi_pass unix:/run/php/php8.2-fpm.sock;
+    }}
+}}
+"""

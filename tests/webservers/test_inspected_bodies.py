@@ -8,7 +8,7 @@ import pytest
 import fundamentum.webservers.apache2
 from tests.small_root import look, small_root
 
-from .inspected_bodies import CASES, HOST, Case
+from .inspected_bodies import CASES, HOST, NGINX, NGINX_CASES, Case
 
 
 @pytest.mark.parametrize("case", CASES.values(), ids=CASES)
@@ -22,6 +22,20 @@ def test_the_sizes_that_a_request_meets(case: Case, tmp_path: Path) -> None:
     }
     (site,) = look(small_root(tmp_path, extra=files)).sites
     assert [limit.value for limit in site.limits if limit.name == "SecRequestBodyLimit"] == sizes
+
+
+@pytest.mark.parametrize("case", NGINX_CASES.values(), ids=NGINX_CASES)
+def test_the_sizes_that_a_request_meets_in_nginx(case: Case, tmp_path: Path) -> None:
+    rules, host, folder, sizes = case
+    site = NGINX.format(port=80, host=host, folder=folder).replace("include snippets/fastcgi-php.conf;", "")
+    files: dict[str, str | bytes] = {
+        "srv/a/index.php": "<?php",
+        "etc/nginx/rules.conf": rules,
+        "etc/nginx/more.conf": "SecRequestBodyLimit 1000000\n",
+        "etc/nginx/nginx.conf": f"events {{}}\nhttp {{\n{site}}}\n",
+    }
+    (there,) = look(small_root(tmp_path, extra=files)).sites
+    assert [limit.value for limit in there.limits if limit.name == "SecRequestBodyLimit"] == sizes
 
 
 def test_what_is_said_for_some_requests_alone_leaves_it_open(tmp_path: Path) -> None:
@@ -51,7 +65,10 @@ BEGIN { apache2_begin() }
         ("SecRuleEngine On\nSecRequestBodyLimit 9", "SecRuleEngine On\nSecRequestBodyLimit 9"),
         ('SecRule ARGS "tok" "id:1,deny"', "secrule noted"),
         ('SecRule ARGS "tok" "id:1,ctl:requestBodyLimit=9"', 'secrule noted "ctl:requestBodyLimit"'),
-        ('SecAction \\\n"id:1,ctl:ruleEngine=Off,\\\nctl:ruleEngine=On"', 'secaction noted \\\n\\\n "ctl:ruleEngine=On"'),
+        (
+            'SecAction \\\n"id:1,ctl:ruleEngine=Off,\\\nctl:ruleEngine=On"',
+            'secaction noted \\\n\\\n "ctl:ruleEngine=On"',
+        ),
     ],
 )
 def test_of_a_rule_only_what_it_changes_is_recorded(text: str, recorded: str) -> None:

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from fundamentum.catalog.quantity import quantity, span
 from fundamentum.model.recorded_paths import Recorded
 from fundamentum.model.surrounding_facts import Limit, WebServer
+from fundamentum.model.survey import Site
 from fundamentum.webservers.base import Directive, NewSite, WebServerType
 from fundamentum.webservers.nginx.new_site import site_lines
 
@@ -48,7 +49,10 @@ class Nginx(WebServerType):
     calls_itself = "nginx"
     root_directive = "root"
     shared_roots = ("/usr/share/nginx", "/usr/local/nginx")
-    sizes = {"client_max_body_size": Directive(_size, lambda least: f"{math.ceil(least / MEGA)}m")}
+    sizes = {
+        "client_max_body_size": Directive(_size, lambda least: f"{math.ceil(least / MEGA)}m"),
+        "SecRequestBodyLimit": Directive(lambda text: float(text) if text.isdecimal() else None, by_hand=True),
+    }
     times = {
         "fastcgi_read_timeout": Directive(span, lambda least: f"{least}s"),
         "proxy_read_timeout": Directive(span, lambda least: f"{least}s"),
@@ -78,6 +82,11 @@ class Nginx(WebServerType):
 
     def to_hide_lists(self) -> str:
         return "take autoindex on; out"
+
+    def widening(self, site: Site, limit: Limit, to: str, by_hand: bool) -> str:
+        if by_hand:
+            return f"write {limit.name} {to} at {limit.origin}; it counts for every site with these rules"
+        return super().widening(site, limit, to, by_hand)
 
     def statement(self, name: str, value: str) -> str:
         return f"{name} {value};"

@@ -13,7 +13,7 @@ from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import Files, Handoff, HandoffsRead, is_file, sent_along, spot, unlinked
-from fundamentum.webservers.nginx import BODIES, MAIN, ROOTS, WEB_SERVER, barriers, refusals, told_script
+from fundamentum.webservers.nginx import BODIES, MAIN, ROOTS, WEB_SERVER, barriers, inspection, refusals, told_script
 from fundamentum.webservers.nginx.listening import Names, address_of, is_secure
 from fundamentum.webservers.nginx.scope import DEFAULTS, Scope, own_names
 from fundamentum.webservers.nginx.script_places import elsewhere, scripts_in
@@ -232,6 +232,7 @@ class _Walk:
             root_as_written=written,
             variables=variables,
             limits={**scope.limits, **limits},
+            inspected=inspection.entered(self.host, tree, scope.inspected),
         )
 
     def _spot(self, block: list[dict[str, Any]]) -> Spot | None:
@@ -279,7 +280,11 @@ class _Walk:
             scope.part,
             kind,
             target,
-            limits=(*scope.on_the_way(statement), *(limit for limit in scope.limits.values() if limit.name != waits)),
+            limits=(
+                *scope.on_the_way(statement),
+                *(limit for limit in scope.limits.values() if limit.name != waits),
+                *filter(None, [scope.inspected.limit()]),
+            ),
             secure=scope.secure,
             spot=scope.spot,
             user=scope.user,

@@ -60,7 +60,7 @@ function nginx_kept(text, ending,   word, value) {
     word = text
     sub(/^[ \t]+/, "", word); sub(/[ \t].*/, "", word)
     if (word == "") return text
-    if (word ~ /^(user|server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|proxy_read_timeout|client_body_temp_path|index|try_files|satisfy|alias)$/) return text
+    if (word ~ /^(user|server|location|upstream|include|root|server_name|fastcgi_pass|listen|ssl|client_max_body_size|fastcgi_read_timeout|proxy_read_timeout|client_body_temp_path|modsecurity|modsecurity_rules_file|index|try_files|satisfy|alias)$/) return text
     if (word ~ /^(allow|deny)$/) return text ~ /[ \t]all[ \t]*$/ ? text : " " word " noted"
     if (word == "proxy_pass") return scrubbed(text)
     if (word == "return" && match(text, /return[ \t]+[0-9]+/)) return " " substr(text, RSTART, RLENGTH)

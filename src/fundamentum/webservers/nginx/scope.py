@@ -9,6 +9,7 @@ from fundamentum.hosts.base import Host
 from fundamentum.model.origin import BUILT_IN, Origin
 from fundamentum.model.surrounding_facts import Barrier, FirstPage, Limit, Spot
 from fundamentum.webservers.nginx import DEFAULTS as OF_FASTCGI
+from fundamentum.webservers.nginx.inspection import Inspection
 from fundamentum.webservers.nginx.script_places import Parameter
 from fundamentum.webservers.nginx.variables import filled
 from fundamentum.webservers.nginx.visits import Way
@@ -31,6 +32,8 @@ class Scope(msgspec.Struct, frozen=True):
     set_elsewhere: frozenset[str] = frozenset()
     """Variables that locations set: a request may pass one of these before it comes to another."""
     limits: dict[str, Limit] = msgspec.field(default_factory=DEFAULTS.copy)
+    inspected: Inspection = Inspection()
+    """What is said of the module that inspects requests."""
     set_up: Origin | None = None
     """The beginning of the server's block."""
     inside: bool = False

@@ -18,7 +18,6 @@ _TABLES: Final = {
     "feature": "features",
     "loader": "loaders",
     "setting": "settings",
-    "uploads": "uploads",
     "database": "database",
     "service": "services",
     "function": "functions",
@@ -27,9 +26,8 @@ _TABLES: Final = {
     "host": "host",
     "task": "tasks",
     "web": "web",
-    "unread": "unread",
 }
-"""Where in a needs file each kind stands."""
+"""Where in a needs file each kind stands that has a place for each level."""
 BUILDS: Final[Mapping[str, int]] = {"64": 64, "32": 32, "true": True, "false": False}
 """How a build is to be, in the words of what is derived; what is none of these is a branch of PHP."""
 
@@ -47,17 +45,8 @@ def table_of(parent: tomlkit.TOMLDocument | Table, name: str) -> Table:
 def put(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
     """Put one need into the document in place of what is there under its key; None: take it out."""
     kind, _, names = key.partition(":")
-    if kind == "php" and names:
-        php = table_of(document, "php")
-        php.pop(names, None)
-        if entry is not None:
-            php[names] = tomlkit.item(BUILDS.get(entry.value, entry.value))
-        return
-    if kind == "php":
-        php = table_of(document, "php")
-        php.pop("version", None)
-        if entry is not None:
-            php["version"] = entry.value
+    if kind in ("php", "uploads", "unread"):
+        _set_values(document, kind, names, entry)
         return
     table = table_of(document, _TABLES[kind])
     if kind == "feature":
@@ -71,18 +60,6 @@ def put(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         return
     if kind == "web":
         _set_module(table, names.partition(":")[2], entry)
-        return
-    if kind == "uploads":
-        for name in ("largest", "level"):
-            table.pop(name, None)
-        if entry is not None:
-            table["largest"] = entry.value
-            table["level"] = entry.level
-        return
-    if kind == "unread":
-        document.pop("unread", None)
-        if entry is not None:
-            table_of(document, "unread")[names] = entry.value
         return
     if kind in ("setting", "directory", "host", "task"):
         for level in LEVEL_TABLES:
@@ -106,6 +83,26 @@ def put(document: tomlkit.TOMLDocument, key: str, entry: Entry | None) -> None:
         alternatives = " | ".join(names.split("|"))
         listed.append(entry.value if kind == "database" and entry.value else f"{alternatives} {entry.value}".strip())
         listed.multiline(len(listed) > 5)
+
+
+def _set_values(document: tomlkit.TOMLDocument, kind: str, names: str, entry: Entry | None) -> None:
+    """A need that is a value of its own in its table, or a few."""
+    table = table_of(document, kind)
+    if kind == "php":
+        name = names or "version"
+        written = {name: tomlkit.item(BUILDS.get(entry.value, entry.value)) if names else entry.value} if entry else {}
+    elif kind == "uploads":
+        name = "largest"
+        written = {"largest": entry.value, "level": entry.level} if entry else {}
+        table.pop("level", None)
+    else:
+        name = names
+        written = {names: entry.value} if entry else {}
+    table.pop(name, None)
+    for key, value in written.items():
+        table[key] = value
+    if kind == "unread" and not table:
+        document.pop(kind)
 
 
 def _set_module(table: Table, module: str, entry: Entry | None) -> None:

@@ -140,6 +140,15 @@ def test_what_all_sites_are_allowed_is_raised_for_the_new_one(tmp_path: Path) ->
     planned = made(server(tmp_path, {**APACHE, **files}))
     assert planned.complete
     assert "LimitRequestBody 22020096" in content(planned) and "SecRequestBodyLimit 22020096" in content(planned)
+    inspected = "http { modsecurity on; modsecurity_rules_file /etc/nginx/rules.conf;"
+    rules = "SecRuleEngine On\nSecRequestBodyLimitAction Reject\nSecRequestBodyLimit 2000000\n"
+    nginx: dict[str, str | bytes] = {
+        "etc/nginx/nginx.conf": NGINX.replace("http {", inspected, 1),
+        "etc/nginx/rules.conf": rules,
+    }
+    by_hand = made(server(tmp_path / "c", {**nginx, "etc/nginx/sites-enabled/a": OTHER}), named="nginx")
+    assert "SecRequestBodyLimit" not in content(by_hand) and not by_hand.complete
+    assert any("/etc/nginx/rules.conf:3" in str(unresolved) for unresolved in by_hand.unresolved)
     nginx = {"etc/nginx/nginx.conf": NGINX.replace("http {", "http { client_max_body_size 30m;", 1)}
     several = made(server(tmp_path / "b", {**nginx, "etc/nginx/sites-enabled/a": OTHER}), named="nginx")
     assert "client_max_body_size" not in content(several)

@@ -1,11 +1,14 @@
 """What mod_security lets through; tests/real/test_inspected_bodies.py asks a real server."""
 
 import subprocess
+import time
 from pathlib import Path
 
 import pytest
 
 import fundamentum.webservers.apache2
+from fundamentum.hosts.directory import DirectoryHost
+from fundamentum.webservers.nginx.reading import read
 from tests.small_root import look, small_root
 
 from .inspected_bodies import CASES, HOST, NGINX, NGINX_CASES, Case
@@ -36,6 +39,27 @@ def test_the_sizes_that_a_request_meets_in_nginx(case: Case, tmp_path: Path) -> 
     }
     (there,) = look(small_root(tmp_path, extra=files)).sites
     assert [limit.value for limit in there.limits if limit.name == "SecRequestBodyLimit"] == sizes
+
+
+@pytest.mark.parametrize(
+    "rules",
+    [
+        "Include /etc/nginx/*.rules\n" * 3000,
+        "SecRequestBodyLimit 9\n" * 150_000,
+        "x" * 3_900_000 + "\nSecRuleEngine On",
+    ],
+)
+def test_rules_without_end_take_no_longer_than_others(rules: str, tmp_path: Path) -> None:
+    files: dict[str, str | bytes] = {
+        "srv/a/index.php": "<?php",
+        "etc/nginx/nginx.conf": f"events {{}}\nhttp {{\n{NGINX.format(port=80, host='', folder='')}}}\n",
+        "etc/nginx/rules.conf": "Include /etc/nginx/0.rules\n",
+        **{f"etc/nginx/{number}.rules": rules if number < 4 else "SecRuleEngine On\n" for number in range(400)},
+    }
+    begun = time.process_time()
+    (site,) = read(DirectoryHost(small_root(tmp_path, extra=files), "x"))[0]
+    assert time.process_time() - begun < 10
+    assert all(limit.value == "not known" for limit in site.limits if limit.name == "SecRequestBodyLimit")
 
 
 def test_what_is_said_for_some_requests_alone_leaves_it_open(tmp_path: Path) -> None:

@@ -276,8 +276,10 @@ def _as_wide_as_php(site: AddSite, world: Survey | None) -> AddSite:
     of, limits = webserver(site.server), dict(site.site.limits)
     for limit in of_new_site(site.server, world).values():
         directive = of.sizes.get(limit.name)
-        amount = directive.read(limits.get(limit.name) or of.value(limit, world)) if directive else None
-        if directive and amount is not None and amount < least:
+        if directive is None or directive.by_hand:
+            continue
+        amount = directive.read(limits.get(limit.name) or of.value(limit, world))
+        if amount is not None and amount < least:
             limits[limit.name] = directive.write(least)
     return replace(site, site=replace(site.site, limits=tuple(limits.items())))
 

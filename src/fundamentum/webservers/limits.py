@@ -14,7 +14,7 @@ from fundamentum.webservers import webserver
 def of_new_site(server: str, survey: Survey) -> dict[str, Limit]:
     """What a site would be allowed that is set up now, by name: what the web server allows all of its sites counts."""
     limits = {limit.name: limit for limit in webserver(server).new_limits()}
-    for site in survey.sites if server else ():
+    for site in survey.sites:
         if site.server != server:
             continue
         files = {site.origin.file, *(place.file for place in (site.set_up, site.spot) if place is not None)}

@@ -4,8 +4,8 @@ It does so twice: as soon as it has the headers, with what is said for the serve
 with all sections.  Whatever it is told to do with what is too large, a form with a file fails: it is refused (413), or
 taken apart before its end (500).  No limit is meant where it does not run, or does not look at what is sent in.
 
-Source: asked of real servers with mod_security 2.9 (``tests/real/test_inspection.py``); the names and what they are
-without a line from its reference manual.
+Source: asked of real servers with mod_security 2.9 (``tests/real/test_inspected_bodies.py``); the names and what
+they are without a line from its reference manual.
 """
 
 import re

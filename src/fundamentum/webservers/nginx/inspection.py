@@ -15,6 +15,7 @@ import msgspec
 from fundamentum.hosts.base import Host, HostError, matching, text_of
 from fundamentum.model.origin import Origin
 from fundamentum.model.surrounding_facts import Limit
+from fundamentum.untrusted.budget import Spent
 
 SIZE: Final = "SecRequestBodyLimit"
 UNKNOWN: Final = "not known"
@@ -24,7 +25,7 @@ MAX_RULES: Final = 4_000_000
 """Characters of all files with rules together: the largest sets have half of that."""
 _LINE: Final = re.compile(
     r"""^[ \t]*+(?:(?P<name>SecRuleEngine|SecRequestBodyLimit|SecRequestBodyLimitAction|Include|IncludeOptional)[ \t]++
-    ["']?(?P<value>[^\s"']++)|(?P<remote>SecRemoteRules)\b|
+    ["']?(?P<value>[^\s"']++)|SecRemoteRules\b|
     (?!\#)[^\n]{0,4000}?\bctl:ruleEngine=On)""",
     re.M | re.X | re.I,
 )
@@ -50,62 +51,74 @@ class Inspection(msgspec.Struct, frozen=True):
         return Limit(SIZE, *self.size) if refuses and self.size is not None else None
 
 
-def entered(host: Host, tree: list[dict[str, Any]], around: Inspection) -> Inspection:
-    """What is said of it within a block.  ``around``: what the blocks around it say."""
-    told = around
-    for statement in tree:
-        name, words, origin = statement["directive"], statement["args"], statement["origin"]
-        if name == "modsecurity":
-            told = msgspec.structs.replace(told, on=words[:1] != ["off"], unclear=told.unclear if words else origin)
-        elif name == "modsecurity_rules_file" and words and words[0].startswith("/"):
-            told = _Rules(host, origin).of_file(words[0], told)
-        elif name == "modsecurity_rules" and words:
-            for match in _LINE.finditer(words[0]):
-                told = _with(match, origin, told)
-        elif name.startswith("modsecurity_rules"):
-            told = msgspec.structs.replace(told, unclear=origin)  # they come from elsewhere, or were not recorded
-    return told
+class Rules:
+    """Reads rules, in files and those that they include, each once and all of them within bounds."""
 
+    def __init__(self, host: Host) -> None:
+        self.host = host
+        self._files, self._left = MAX_FILES, MAX_RULES
+        self._known: dict[str, Told] = {}
 
-class _Rules:
-    """Reads files with rules, and those that they include, in order and within bounds."""
+    def entered(self, tree: list[dict[str, Any]], around: Inspection) -> Inspection:
+        """What is said of it within a block.  ``around``: what the blocks around it say."""
+        told: Told = {}
+        for statement in tree:
+            name, words, origin = statement["directive"], statement["args"], statement["origin"]
+            if name == "modsecurity":
+                told |= {"on": words[:1] != ["off"], **({} if words else {"unclear": origin})}
+            elif name == "modsecurity_rules_file" and words and words[0].startswith("/"):
+                told |= self._of_file(posixpath.normpath(words[0]), origin, 0)
+            elif name == "modsecurity_rules" and words:
+                told |= self._of_text(words[0], None, origin, MAX_DEPTH)
+            elif name.startswith("modsecurity_rules"):
+                told |= {"unclear": origin}  # they come from elsewhere, or were not recorded
+        return msgspec.structs.replace(around, **told) if told else around
 
-    def __init__(self, host: Host, origin: Origin) -> None:
-        self.host, self.origin = host, origin
-        self.files, self.left = MAX_FILES, MAX_RULES
+    def _of_file(self, path: str, origin: Origin, depth: int) -> "Told":
+        """What a file says; unclear where it cannot be read, or includes itself.  ``origin``: of what names it."""
+        if path not in self._known:
+            self._known[path] = {"unclear": origin}
+            text = self._text(path) if depth < MAX_DEPTH and self._files > 0 else None
+            self._files, self._left = self._files - 1, self._left - len(text or "")
+            if text is not None and self._left >= 0:
+                self._known[path] = self._of_text(text, path, origin, depth)
+        return self._known[path]
 
-    def of_file(self, path: str, told: Inspection, depth: int = 0) -> Inspection:
-        """What a file says; unclear where it cannot be read."""
-        text = _text(self.host, posixpath.normpath(path)) if depth < MAX_DEPTH else None
-        self.files, self.left = self.files - 1, self.left - len(text or "")
-        if text is None or self.files < 0 or self.left < 0:
-            return msgspec.structs.replace(told, unclear=self.origin)
+    def _of_text(self, text: str, path: str | None, origin: Origin, depth: int) -> "Told":
+        told: Told = {}
+        line, counted = 1, 0
         for match in _LINE.finditer(text):
-            if not (match["name"] or "").lower().startswith("include"):
-                told = _with(match, Origin(path, text.count("\n", 0, match.start()) + 1), told)
-                continue
-            pattern = posixpath.normpath(posixpath.join(posixpath.dirname(path), match["value"]))
-            files = matching(self.host, pattern) if pattern.startswith("/") else []
-            if not files and not self.host.whole:
-                told = msgspec.structs.replace(told, unclear=self.origin)
-            for file in files:
-                told = self.of_file(file, told, depth + 1)
+            line, counted = line + text.count("\n", counted, match.start()), match.start()
+            place = Origin(path, line) if path else origin
+            name, value = (match["name"] or "").lower(), (match["value"] or "").lower()
+            if name in _FIELDS:
+                told[_FIELDS[name]] = value
+            elif name == SIZE.lower():
+                told["size"] = (value, place)
+            elif name and path:
+                told |= self._included(posixpath.join(posixpath.dirname(path), match["value"]), origin, depth)
+            else:
+                told["unclear"] = place
         return told
 
+    def _included(self, pattern: str, origin: Origin, depth: int) -> "Told":
+        if self._files <= 0:
+            return {"unclear": origin}
+        files = matching(self.host, posixpath.normpath(pattern)) if pattern.startswith("/") else []
+        told: Told = {} if files or self.host.whole else {"unclear": origin}
+        for file in files[: MAX_FILES + 1]:
+            told |= self._of_file(file, origin, depth + 1)
+        return told
 
-def _text(host: Host, path: str) -> str | None:
-    try:
-        return text_of(host, path)
-    except HostError:
-        return None
+    def _text(self, path: str) -> str | None:
+        try:
+            return text_of(self.host, path)
+        except Spent:
+            raise
+        except HostError:
+            return None
 
 
-def _with(match: re.Match[str], origin: Origin, told: Inspection) -> Inspection:
-    name, value = (match["name"] or "").lower(), (match["value"] or "").lower()
-    if name == "secruleengine":
-        return msgspec.structs.replace(told, engine=value)
-    if name == "secrequestbodylimitaction":
-        return msgspec.structs.replace(told, action=value)
-    if name == "secrequestbodylimit":
-        return msgspec.structs.replace(told, size=(value, origin))
-    return msgspec.structs.replace(told, unclear=origin)
+Told = dict[str, Any]
+"""What some rules say: fields of :class:`Inspection`."""
+_FIELDS: Final = {"secruleengine": "engine", "secrequestbodylimitaction": "action"}

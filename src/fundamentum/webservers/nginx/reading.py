@@ -13,7 +13,8 @@ from fundamentum.model.origin import BUILT_IN
 from fundamentum.model.remark import Remark
 from fundamentum.model.surrounding_facts import Barrier, Limit, Spot
 from fundamentum.webservers.handoffs import Files, Handoff, HandoffsRead, is_file, sent_along, spot, unlinked
-from fundamentum.webservers.nginx import BODIES, MAIN, ROOTS, WEB_SERVER, barriers, inspection, refusals, told_script
+from fundamentum.webservers.nginx import BODIES, MAIN, ROOTS, WEB_SERVER, barriers, refusals, told_script
+from fundamentum.webservers.nginx.inspection import Rules
 from fundamentum.webservers.nginx.listening import Names, address_of, is_secure
 from fundamentum.webservers.nginx.scope import DEFAULTS, Scope, own_names
 from fundamentum.webservers.nginx.script_places import elsewhere, scripts_in
@@ -83,7 +84,7 @@ class _Walk:
         self, host: Host, upstreams: dict[str, list[str]], idle: frozenset[str], remarks: list[Remark]
     ) -> None:
         self.host, self.upstreams, self.idle = host, upstreams, idle
-        self.names = Names(remarks)
+        self.names, self.rules = Names(remarks), Rules(host)
 
     def handoffs(self, tree: list[dict[str, Any]], scope: Scope) -> Iterator[Handoff]:
         """Every ``fastcgi_pass`` of the block."""
@@ -232,7 +233,7 @@ class _Walk:
             root_as_written=written,
             variables=variables,
             limits={**scope.limits, **limits},
-            inspected=inspection.entered(self.host, tree, scope.inspected),
+            inspected=self.rules.entered(tree, scope.inspected),
         )
 
     def _spot(self, block: list[dict[str, Any]]) -> Spot | None:

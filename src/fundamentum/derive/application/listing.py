@@ -67,13 +67,16 @@ def application_in(directory: str) -> str:
         with os.scandir(inside[0].path) as entries:
             names = {entry.name: entry.is_dir(follow_symlinks=False) for entry in entries}
         php = any(name.endswith(".php") for name in names)
-        complete = "composer.json" in names or (php and sum(names.values()) > 1)
+        said = any(map(_OF_A_PACKAGE.fullmatch, names)) or f"{inside[0].name}.php" in names
+        complete = "composer.json" in names or (php and (said or sum(names.values()) > 1))
         return inside[0].path if complete else directory
     except OSError:
         return directory
 
 
 _FEW: Final = 100
+_OF_A_PACKAGE: Final = re.compile(r"readme(?:\.\w+)?|(?:info|package)\.xml|\w+\.info(?:\.yml)?|plugin\.json", re.I)
+"""What lies beside the code of a package of its own, a plug-in's for instance."""
 Watched = Sequence[tuple[str, int, Sequence[tuple[str, int, int]]]]
 """Every directory: path, time of change; of its files that count: name, size, time of change.  Times in nanoseconds."""
 

@@ -29,6 +29,10 @@ Reached = Mapping[Sought, Guard]
 """What protects each place that reaches it."""
 
 
+Fallbacks = Collection[Sought]
+"""What is reached only in the absence of another extension."""
+WithoutAnother = Callable[[str, Place, str], bool]
+"""Of a file, a place in it and an extension: whether another one is missing where the place reaches what it does."""
 Protects = Callable[[str, Place, str], Guard]
 """Of a file, a place in it and an extension: what protects what the place reaches."""
 
@@ -46,6 +50,11 @@ def guard_of(path: str, use: Use, extension: str, reached: Reached) -> Guard:
     """What protects a use by where the code is reached from that it stands in."""
     ways = {reached.get((key, extension), "") for key in within(path, use.scope, use.function)}
     return next((guard for guard in GUARDS if guard in ways), "")
+
+
+def is_fallback(path: str, use: Use, extension: str, fallbacks: Fallbacks) -> bool:
+    """Whether the code that a use stands in is reached only in the absence of another extension."""
+    return any((key, extension) in fallbacks for key in within(path, use.scope, use.function))
 
 
 class Callers:
@@ -86,6 +95,14 @@ class Callers:
         while more_reached := dict(self._protected(known - reached.keys(), reached, protects)):
             reached |= more_reached
         return reached
+
+    def fallbacks(self, without_another: WithoutAnother) -> Fallbacks:
+        """What is reached only where another extension is missing, of all whose places are known."""
+        return frozenset(
+            sought
+            for sought, places in self._places.items()
+            if places and all(without_another(path, place, sought[1]) for path, place in places)
+        )
 
     def included(self, paths: Iterable[str]) -> frozenset[str]:
         """Those of some files that another one includes, or names."""

@@ -32,20 +32,21 @@ def names_in(written: bytes) -> Iterator[str]:
 
 _ANSWER: Final = re.compile(
     rb"(?P<no>[\s(!]*+)(?:['\"]\w++['\"]\s*+(?P<turned>[!=])==?\s*+)?"
-    rb"(?P<name>(?:\$this->|(?:self|static)::)?\w++(?:\(\s*+\))?)\s*+(?:(?P<sign>[!=])==?\s*+['\"]\w++['\"])?[\s)]*+"
+    rb"(?P<name>(?:\$\w++->|\\?\w++(?:\\\w++)*+::)?\w++(?:\(\s*+\))?)\s*+(?:(?P<sign>[!=])==?\s*+['\"]\w++['\"])?[\s)]*+"
 )
 
 
 def answers_no(written: bytes, positive: bool) -> str:
     """The one name whose answer is no where a condition holds, or does not (``positive``); empty: there is none.
 
-    ``HAS_GMP`` does not hold, ``!$this->has_gmp()`` does, ``ENGINE === 'gmp'`` does not.
+    ``HAS_GMP`` does not hold, ``!$this->has_gmp()`` or ``!Sums::has_gmp()`` does, ``ENGINE === 'gmp'`` does not.
     """
     answer = _ANSWER.fullmatch(written)
     if answer is None:
         return ""
     denials = answer["no"].count(b"!") + (b"!" in (answer["sign"], answer["turned"]))
-    return next(names_in(answer["name"]), "") if positive == bool(denials % 2) else ""
+    names = [*names_in(answer["name"])] if positive == bool(denials % 2) else []
+    return names[-1] if names else ""
 
 
 _ASKS_ONE: Final = re.compile(

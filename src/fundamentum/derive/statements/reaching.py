@@ -25,6 +25,8 @@ class Place(NamedTuple):
     """What the conditions around it speak of."""
     scope: str
     function: str
+    instead: Mapping[str, bool]
+    """Extension → whether it is reached only in the absence of another one."""
 
 
 def counted_in(data: bytes, keys: Collection[Key]) -> dict[Key, int]:
@@ -58,7 +60,7 @@ def places_in(data: bytes, sought: Mapping[Key, Sequence[str]]) -> list[Place]:
 
 def unprotected(key: Key, extensions: Iterable[str]) -> Place:
     """A place of which nothing is known."""
-    return Place(key, dict.fromkeys(extensions, ""), (), "", "")
+    return Place(key, dict.fromkeys(extensions, ""), (), "", "", dict.fromkeys(extensions, False))
 
 
 def _place(guards: Guards, source: Source, spot: tuple[int, int], key: Key, extensions: Sequence[str]) -> Place | None:
@@ -72,7 +74,8 @@ def _place(guards: Guards, source: Source, spot: tuple[int, int], key: Key, exte
     told = {extension: guards.around(node, (extension,), reaching=True) for extension in extensions}
     names = next(iter(told.values()))[1]
     around = {extension: guard if _counts(guard, extension) else "" for extension, (guard, _) in told.items()}
-    return Place(key, around, names, scope, function)
+    instead = {extension: guard == "instead" for extension, (guard, _) in told.items()}
+    return Place(key, around, names, scope, function, instead)
 
 
 def _counts(guard: Guard, extension: str) -> bool:

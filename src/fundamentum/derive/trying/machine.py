@@ -118,6 +118,8 @@ class Machine:
         """What stands beside it in the same table; of several times, where it was a bad one."""
         self.exempted: list[Any] = []
         """Rows of tables of which the program asked something else, so that a bad result in them does not matter."""
+        self.taken_from: dict[Cell, Array] = {}
+        """The row of which a variable holds a member: ``[$label, $there, $must] = $row;``"""
         self.made: list[tuple[Part, Instance]] = []
         """Objects of the program's own classes, with the place where each is made."""
         self.closures: dict[Part, Any] = {}

@@ -22,6 +22,7 @@ def of_environment(part: Part | None) -> bool:
 _VARIABLE: Final = re.compile(r"\$\w+")
 _OF_ROW: Final = re.compile(r"!?\s*\$\w+\s*\[\s*['\"]?\w+['\"]?\s*\]")
 """A condition that is a member of a row: ``$row['optional']``"""
+_OF_VARIABLE: Final = re.compile(r"!?\s*(\$\w+)")
 _SAME: Final = ("==", "===", "!=", "!==", "<>")
 
 
@@ -60,7 +61,7 @@ class Operations(Targets):
         """Of "a or b" each alone makes the whole true, of "a and b" false."""
         first = truth(self.evaluate(left))
         if first is deciding:
-            if left is not None and right is not None and _OF_ROW.fullmatch(left.text):
+            if left is not None and right is not None and self._is_member(left):
                 self.exempt(left, right)
             return deciding
         if first is not None:
@@ -78,9 +79,20 @@ class Operations(Targets):
 
     def exempt(self, *conditions: Part) -> None:
         """The rows of which all of some conditions ask something: no more comes of what stands in them."""
-        asked = [set(_VARIABLE.findall(condition.text)) for condition in conditions]
-        rows = (self.variable(name).value for name in set.intersection(*asked) - {"$this"})
-        self.exempted += [row for row in rows if isinstance(row, Array)]
+        asked = [self._rows(condition) for condition in conditions]
+        self.exempted += [row for row in asked[0] if all(any(row is other for other in rows) for rows in asked[1:])]
+
+    def _is_member(self, condition: Part) -> bool:
+        """Whether a condition is a member of a row and nothing else, or a variable that holds one."""
+        if name := _OF_VARIABLE.fullmatch(condition.text):
+            return self.variable(name[1]) in self.taken_from
+        return _OF_ROW.fullmatch(condition.text) is not None
+
+    def _rows(self, condition: Part) -> list[Array]:
+        """The rows of which a condition asks something, by their own names or by those of their members."""
+        cells = [self.variable(name) for name in _VARIABLE.findall(condition.text) if name != "$this"]
+        rows = (self.taken_from.get(cell, cell.value) for cell in cells)
+        return [row for row in rows if isinstance(row, Array)]
 
     def _instance(self, value: Any, right: Part | None) -> Any:
         if isinstance(value, Instance) and right is not None and right.type in ("name", "qualified_name"):

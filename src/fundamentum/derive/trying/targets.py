@@ -231,7 +231,7 @@ class Targets(Machine):
             for number, element in enumerate(kids):
                 inner = element.kids
                 key = self.evaluate(inner[0]) if len(inner) > 1 else number
-                self.assign(inner[-1] if inner else None, lifted(member, value, key))
+                self._take_of_row(inner[-1] if inner else None, value, key)
             return
         signs = [node.type for node in target.node.children]
         keyed = "=>" in signs
@@ -239,5 +239,10 @@ class Targets(Machine):
         while at < len(kids):
             key = self.evaluate(kids[at]) if keyed else next(places)
             at += keyed
-            self.assign(kids[at] if at < len(kids) else None, lifted(member, value, key))
+            self._take_of_row(kids[at] if at < len(kids) else None, value, key)
             at += 1
+
+    def _take_of_row(self, target: Part | None, row: Any, key: Any) -> None:
+        self.assign(target, lifted(member, row, key))
+        if isinstance(row, Array) and target is not None and target.type == "variable_name":
+            self.taken_from[self.variable(target.text)] = row

@@ -145,6 +145,7 @@ def _settle(evidence: Evidence, parsing: Parsing, callers: Callers, is_script: S
             evidence.reached,
             callers.reached(evidence.unguarded(asked), asked, evidence.protects),
         )
+        evidence.fallbacks = callers.fallbacks(evidence.without_another)
 
 
 def _settled(evidence: Evidence, is_script: Scripts, extension: str, left: Sequence[Scanned]) -> bool:

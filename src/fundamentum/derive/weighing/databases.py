@@ -9,7 +9,8 @@ from fundamentum.catalog import extension_gone
 from fundamentum.derive.beside.configuration_samples import CHOSEN
 from fundamentum.derive.families import LIVE_ON, words_for
 from fundamentum.derive.weighing.drivers import DRIVERISH
-from fundamentum.derive.weighing.evidence import Evidence, Seen
+from fundamentum.derive.weighing.evidence import Evidence
+from fundamentum.derive.weighing.seen import Seen
 from fundamentum.derive.weighing.weigh import Verdict
 from fundamentum.model.needs_value import Level
 

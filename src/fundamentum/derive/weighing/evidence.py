@@ -5,7 +5,7 @@ import itertools
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from functools import cached_property
-from typing import Final, NamedTuple
+from typing import Final
 
 import msgspec
 
@@ -16,12 +16,13 @@ from fundamentum.derive.beside.manifest import Manifest, Stated
 from fundamentum.derive.families import CHOOSABLE
 from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.reading.scan import Scanned
-from fundamentum.derive.statements.callers import Reached, guard_of
+from fundamentum.derive.statements.callers import Fallbacks, Reached, guard_of, is_fallback
 from fundamentum.derive.statements.composed_names import Composed
 from fundamentum.derive.statements.reaching import Place
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.weighing.drivers import Drivers
 from fundamentum.derive.weighing.missing_around import missing_around
+from fundamentum.derive.weighing.seen import Seen, Standing
 
 FEW: Final = 3
 """Files that tell nothing of what a whole application is about."""
@@ -29,39 +30,6 @@ MANY: Final = 12
 """Files that use an extension, from which on no one asks from where each is reached."""
 CENTRAL: Final = 0.5
 """The share of an application's files from which on an extension is what it is about."""
-
-
-class Seen(msgspec.Struct, frozen=True):
-    """One use, with the file it stands in and what protects it once the whole tree is known."""
-
-    file: SourceFile
-    use: Use
-    guard: Guard
-    driver: bool
-    """In a file or class that is one of several alternatives."""
-
-    @property
-    def counts(self) -> bool:
-        """It is the application's own, and fails without the extension."""
-        return self.file.part in ("own", "optional") and not self.use.weak
-
-    @property
-    def plain(self) -> bool:
-        """It runs whenever its file's code does, and fails without the extension."""
-        return not (self.guard or self.use.weak or self.driver or self.file.part == "optional")
-
-
-class Standing(NamedTuple):
-    """Files of the application's own that use an extension."""
-
-    plain: set[str]
-    """Without a check."""
-    protected: set[str]
-    """Behind a check only."""
-    instead: set[str]
-    """Where another extension is missing, and without a check of its own."""
-
-
 MANY_CHECKS: Final = 4
 """Extensions of which a file tells something when they are missing: it is there to look at what is required."""
 
@@ -84,6 +52,8 @@ class Evidence:
         self.scanned = scanned
         self.reached: Reached = {}
         """What is reached only behind checks."""
+        self.fallbacks: Fallbacks = {}
+        """What is reached only where another extension is missing."""
         self.pages: frozenset[tuple[str, str]] = frozenset()
         """Files, each a page among others, with the extension without which it ends."""
         self.offered: Mapping[str, result.Place] = {}
@@ -188,10 +158,18 @@ class Evidence:
             if guard in _OPEN:
                 guard = self._named_guard(path, use, extension) or guard
             held = self.facts[path].check_names
-            if guard in ("", "chosen") and (missing := missing_around(use, extension, self.named_checks, held)):
+            if guard in ("", "chosen") and (missing := missing_around(use.names, extension, self.named_checks, held)):
                 guard, use = "instead", msgspec.structs.replace(use, names=(*missing, *use.names))
-            out.append(Seen(self.files[path], use, guard, self.driver(path, use.scope, extension, use.function)))
+            # What is taken wherever another extension is missing is not one of several ways that somebody chooses.
+            fallback = not guard and is_fallback(path, use, extension, self.fallbacks)
+            driver = not fallback and self.driver(path, use.scope, extension, use.function)
+            out.append(Seen(self.files[path], use, guard, driver))
         return out
+
+    def without_another(self, path: str, place: Place, extension: str) -> bool:
+        """Whether a place reaches what it does only where another extension is missing."""
+        held = self.facts[path].check_names if path in self.facts else ()
+        return place.instead[extension] or bool(missing_around(place.names, extension, self.named_checks, held))
 
     def unguarded(self, asked: Collection[str]) -> Iterator[tuple[str, Use, str]]:
         """Path, use and extension, of all that nothing around them protects, of what few files use so.

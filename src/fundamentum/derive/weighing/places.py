@@ -6,7 +6,7 @@ from typing import Final
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.php_source.facts import Check
 from fundamentum.derive.result import Place
-from fundamentum.derive.weighing.evidence import Seen
+from fundamentum.derive.weighing.seen import Seen
 
 _HOW: Final = {
     "checked": "behind a check",

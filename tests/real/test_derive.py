@@ -80,9 +80,9 @@ def test_bounds_of_constructs_are_confirmed_by_linting(server: Server) -> None:
 
 
 def test_what_is_derived_agrees_with_what_debian_s_packages_declare() -> None:
-    packages = measured("bookworm", 12, everything=True)
+    packages = measured("bookworm", 8, everything=True)
     rows = packages.values()
-    assert len(rows) >= 8, totals(rows)
+    assert len(rows) >= 6, totals(rows)
     changed = {name: row.changed for name, row in packages.items() if row.changed}
     assert not changed, f"what is not parsed changes the answer: {changed}"
     assert sum(row.confirmed for row in rows) >= 0.8 * sum(row.required for row in rows), totals(rows)

@@ -46,7 +46,6 @@ _DEFINES: Final = re.compile(
 )
 _INSTALLERS: Final = frozenset("install installer installation setup upgrade".split())
 _TESTS_OF_A_SERVER: Final = frozenset({"test", "tests"})
-"""Below an installer's directory these look at the server, not at the code."""
 
 
 def tree_of(listing: Listing) -> Tree:
@@ -105,7 +104,8 @@ class _Walk:
             self.full = True
             return
         self.total += size
-        if part != "aside" and (_ASIDE_FILE.search(name) or name[0] == "." or self._tests_code(name, here)):
+        of_code = _ASIDE_FILE.search(name) and not ("test" in name and _of_installer(here))
+        if part != "aside" and (of_code or name[0] == "." or self._tests_code(name, here)):
             part = "aside"
         self.found.append(SourceFile(here, size, part, library))
 
@@ -133,9 +133,14 @@ class _Walk:
             os.close(handle)
 
 
+def _of_installer(directory: str) -> bool:
+    """Whether a directory is an installer's, or below one: its tests look at the server, not at the code."""
+    return not _INSTALLERS.isdisjoint(directory.lower().split("/"))
+
+
 def _part_of(name: str, here: str, part: Part, library: str) -> tuple[Part, str]:
     of_namespace = "/" in here and here.rpartition("/")[2][0].isupper()  # src/Dev holds classes as src/Core does
-    looks_at_server = name in _TESTS_OF_A_SERVER and not _INSTALLERS.isdisjoint(here.lower().split("/"))
+    looks_at_server = name in _TESTS_OF_A_SERVER and _of_installer(here)
     if (
         part == "aside"
         or (name in _ASIDE and not looks_at_server)

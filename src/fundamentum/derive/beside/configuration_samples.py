@@ -23,7 +23,8 @@ _NAMES: Final = re.compile(
     r"(?:default|sample|example|dist)[._-][\w.-]*(?:config|configuration|settings)[\w.-]*|"
     r"[\w-]+[._-](?:sample|dist|example|default)\.(?:ini|ya?ml|json|php|toml|conf|xml)|"
     r"[\w-]+\.(?:ini|ya?ml|json|php|toml|conf|xml)[._-](?:sample|dist|example|default|tpl)|"
-    r"(?:database|dbal|db|cache|session|queue)\.(?:php|ya?ml|ini|json|neon|toml)",
+    r"(?:database|dbal|db|cache|session|queue)\.(?:php|ya?ml|ini|json|neon|toml)|"
+    r"(?:common|config|local|parameters)[\w.-]*?\.neon",
     re.I,
 )
 _PACKAGES: Final = re.compile(r"[\w.-]+\.ya?ml")

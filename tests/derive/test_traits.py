@@ -33,7 +33,9 @@ def test_a_trait(tree: dict[str, Any], tmp_path: Path) -> None:
     others = [" ".join((e.kind, *e.names, e.value)).strip() for e in derived.entries if e.kind in OTHERS]
     assert "others" not in tree or others == tree["others"]
     demanded = [
-        f"{e.kind} {' '.join(e.names)}" for e in derived.entries if e.kind == "command" and e.level == "required"
+        f"{e.kind} {' '.join(e.names)}"
+        for e in derived.entries
+        if e.kind in ("command", "directory") and e.level == "required"
     ]
     assert "demanded" not in tree or demanded == tree["demanded"]
     beside = [f"{e.kind} {' '.join(e.names)}" for e in derived.entries if e.kind in ("loader", "service")]

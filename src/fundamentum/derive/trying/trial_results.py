@@ -121,7 +121,13 @@ class TrialResults:
             gone_through = _in_list(where) and not among and (outcome == "throws" or _in_loop(of_name.part))
             if outcome in ("throws", "reports") and told.comes.how != SAID and gone_through:
                 outcome = "listed-required"
-            around = _around(of_name, told.comes.at, trial.base.begins, ends=top and outcome == "exits")
+            ends = top and outcome == "exits"
+            # Without such a directory, or program, the page does not run, whoever asks.
+            around = (
+                OF_REQUIREMENTS
+                if ends and is_of_host(name)
+                else _around(of_name, told.comes.at, trial.base.begins, ends=ends)
+            )
             command_line = name in trial.for_command_line or on_command_line(of_name.part)
             with_others = among if outcome != "asked" else ()
             at = own if own.where.file is where.file else of_name

@@ -103,11 +103,14 @@ def for_the_command_line(is_script: Scripts, entries: list[Entry], evidence: Evi
         uses = [(use, name) for name in entry.names for use in evidence.uses(name) if use.counts]
         aside = [COMMAND_LINE in use.use.names or is_script(use.file.path) for use, _ in uses]
         if not uses:
-            return any(
-                file.part == "own" and check.command_line
+            checks = [
+                (file.path, check)
                 for name in entry.names
                 for file, check in evidence.checks(name)
-            )
+                if file.part == "own"
+            ]
+            in_scripts = _OF_SCRIPTS.issuperset(entry.names) and all(is_script(path) for path, _ in checks)
+            return bool(checks) and (in_scripts or any(check.command_line for _, check in checks))
         if all(aside) or not (any(aside) or _OF_SCRIPTS.issuperset(entry.names)):
             return all(aside)
         inside = [(use.file.path, use.use, name) for (use, name), out in zip(uses, aside, strict=True) if not out]

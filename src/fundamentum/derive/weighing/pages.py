@@ -34,7 +34,7 @@ def pages_that_end(
         if files[path].part == "own" and _ends(check) and not looks_at_requirements(path, check.around)
     }
     entry_folders = Counter(path.rpartition("/")[0] for path in files) if ending else Counter[str]()
-    pages = {path for path, _ in ending if _is_page(path, files) and entry_folders[path.rpartition("/")[0]] >= FEW}
+    pages = {path for path, _ in ending if is_page(path, files) and entry_folders[path.rpartition("/")[0]] >= FEW}
     pages = {path for path in pages if not is_script(path)}
     pages -= included(pages) if pages else set()
     return frozenset((path, extension) for path, extension in ending if path in pages)
@@ -44,7 +44,7 @@ def is_one_of_many(
     path: str, files: Mapping[str, SourceFile], included: Callable[[Iterable[str]], frozenset[str]]
 ) -> bool:
     """Whether a file is a page among others, which visitors of those do not come by."""
-    return _is_page(path, files) and path not in included([path])
+    return is_page(path, files) and path not in included([path])
 
 
 def _ends(check: Check) -> bool:
@@ -52,7 +52,7 @@ def _ends(check: Check) -> bool:
     return check.outcome in ("exits", "leaves") and not any(check.around.split(" ")[:2])
 
 
-def _is_page(path: str, files: Mapping[str, SourceFile]) -> bool:
+def is_page(path: str, files: Mapping[str, SourceFile]) -> bool:
     """Whether a file stands among pages, beside one with which visitors begin, and is not that one."""
     directory, slash, name = path.rpartition("/")
     if FIRST.match(name):

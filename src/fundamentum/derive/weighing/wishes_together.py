@@ -16,12 +16,13 @@ from fundamentum.derive.result import Entry, Place
 from fundamentum.derive.statements.configured_directories import IN_SETTINGS
 from fundamentum.derive.statements.host_functions import ANY_OF
 from fundamentum.derive.statements.limit_tables import IN_TABLE
-from fundamentum.derive.statements.requirement_names import looks_at_requirements
+from fundamentum.derive.statements.requirement_names import OF_REQUIREMENTS, looks_at_requirements
 from fundamentum.derive.statements.uploaded_sizes import ELSEWHERE, number_of
 from fundamentum.derive.statements.wishes import DIRECTORIES
 from fundamentum.derive.statements.written_files import IN_A_FILE, PLACES
 from fundamentum.derive.weighing.beneath_stated import BENEATH
 from fundamentum.derive.weighing.evidence import Evidence
+from fundamentum.derive.weighing.pages import is_page
 from fundamentum.model.needs_value import Level
 
 MAX_PLACES: Final = 12
@@ -79,7 +80,13 @@ def wished(tree: Tree, evidence: Evidence, each: Each, is_script: Callable[[str]
         # What comes of a limit tells more than what a table of it is called.
         wishes = [told for told in wishes if not told[1].how.startswith(IN_TABLE)] or wishes
         if kind != "setting" or _strongest([wish.value for _, wish in wishes]):
-            yield _together(kind, name, wishes)
+            yield _together(kind, name, [(path, _for_its_page(path, wish, evidence)) for path, wish in wishes])
+
+
+def _for_its_page(path: str, wish: Wish, evidence: Evidence) -> Wish:
+    """A wish; what one of many pages ends without is needed for that page alone."""
+    ends = wish.kind in ("directory", "command") and wish.around == OF_REQUIREMENTS
+    return replace(wish, stops=wish.stops and not (ends and is_page(path, evidence.files)))
 
 
 def _together(kind: str, name: str, wishes: list[tuple[str, Wish]]) -> Entry:

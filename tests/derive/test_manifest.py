@@ -5,7 +5,8 @@ from pathlib import Path
 
 import pytest
 
-from fundamentum.derive.beside.manifest import Manifest, read_manifests
+from fundamentum.derive.beside.manifest import read_manifests
+from fundamentum.derive.beside.stated import Manifest
 
 from .trees import levels, made, told
 

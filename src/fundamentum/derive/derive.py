@@ -10,8 +10,9 @@ from fundamentum.derive.application.listing import Listing, application_in
 from fundamentum.derive.application.missing_parts import several
 from fundamentum.derive.application.tree import SourceFile
 from fundamentum.derive.application.walk import tree_of
-from fundamentum.derive.beside.manifest import Manifest, lowest_stated, read_manifests
+from fundamentum.derive.beside.manifest import read_manifests
 from fundamentum.derive.beside.manifest_tables import under_vendor
+from fundamentum.derive.beside.stated import Manifest, lowest_stated
 from fundamentum.derive.php_source.syntax import Rules, rules_after
 from fundamentum.derive.reading.scan import Progress, Scan
 from fundamentum.derive.result import Derived

@@ -22,9 +22,10 @@ from fundamentum.derive.beside.manifest_tables import (
 )  # fmt: skip
 from fundamentum.derive.beside.package_headers import package_headers
 from fundamentum.derive.beside.platform_packages import Demand, demands
+from fundamentum.derive.beside.stated import Manifest, Stated
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.model.constraints import EVERYTHING, Interval, common, intervals
-from fundamentum.model.needs_value import Level, NotUnderstood
+from fundamentum.model.needs_value import NotUnderstood
 from fundamentum.untrusted.files import read_below
 
 MAX_SIZE: Final = 16 * 1024 * 1024
@@ -33,44 +34,9 @@ MAX_REMARKS: Final = 50
 MAX_PLACES: Final = 1000
 """Places that are looked up in manifests."""
 _STAND_IN: Final = re.compile(r"[\w.-]+/polyfill-(\w{2,30})")
+_OF_BRANCH: Final = re.compile(r"php(\d)(\d)")
 _CHECKED: Final = re.compile(rb"extension_loaded\('([\w-]{1,40})'\)[^|;\n]{0,20}\|\|")
 _ITSELF: Final = "the application"
-
-
-class Stated(msgspec.Struct, frozen=True):
-    """One statement of a manifest about an extension."""
-
-    extension: str
-    level: Level
-    by: str
-    """Who states it: the application itself, or the library that came with it."""
-    where: str
-    """File, and line where it is known."""
-    why: str = ""
-
-
-class Manifest(msgspec.Struct, frozen=True):
-    """All that the manifests of one application state."""
-
-    name: str = ""
-    version: str = ""
-    php: str = ""
-    """The application's own constraint on PHP, as written."""
-    php_where: str = ""
-    accepted: tuple[Interval, ...] = (EVERYTHING,)
-    """What it accepts, and every installed library with it."""
-    statements: tuple[Stated, ...] = ()
-    demands: tuple[Demand, ...] = ()
-    """What is stated of the platform beyond extensions by name."""
-    provided: tuple[tuple[str, str], ...] = ()
-    """Extension, and the package that replaces or provides it."""
-    development: frozenset[str] = frozenset()
-    """Directories of libraries for development only."""
-    stated: frozenset[str] = frozenset()
-    """Directories of libraries that state their own needs."""
-    remarks: tuple[str, ...] = ()
-    of_libraries: tuple[tuple[str, str], ...] = ()
-    """What installed libraries accept of PHP, as written and where, as far as it says more: the narrowest first."""
 
 
 def read_manifests(root: Path, paths: Iterable[str], base: str = "") -> Manifest:
@@ -79,12 +45,6 @@ def read_manifests(root: Path, paths: Iterable[str], base: str = "") -> Manifest
     return _Reader(root, f"{base}/" if base else "").read(
         [path for path in paths if PurePosixPath(path).name in _NAMES]
     )
-
-
-def lowest_stated(manifest: Manifest) -> str:
-    """The lowest branch of PHP that the manifests accept; empty: they accept any."""
-    low = manifest.accepted[0].low[:2] if manifest.accepted else (0, 0)
-    return f"{low[0]}.{low[1]}" if low > (0, 0) else ""
 
 
 _NAMES: Final = frozenset({"composer.json", "composer.lock", "installed.json", "package.xml", "package2.xml"})
@@ -100,6 +60,7 @@ class _Reader:
         self.demands: list[Demand] = []
         self.provided: dict[str, str] = {}
         self.stand_ins: dict[str, str] = {}
+        self.brought: set[str] = set()
         self.accepted: tuple[Interval, ...] = (EVERYTHING,)
         self.of_libraries: list[tuple[str, str]] = []
         self.php = self.php_where = self.name = self.version = ""
@@ -136,7 +97,7 @@ class _Reader:
         return Manifest(
             self.name, self.version, self.php, self.php_where, self.accepted, tuple(statements), tuple(self.demands),
             tuple(self.provided.items()), frozenset(self.development), frozenset(self.stated), tuple(self.remarks),
-            tuple(reversed(self.of_libraries)),
+            tuple(reversed(self.of_libraries)), frozenset(self.brought),
         )  # fmt: skip
 
     def _document(self, path: str) -> Any:
@@ -222,10 +183,12 @@ class _Reader:
                     self.provided[extension] = by
 
     def _stand_ins(self, libraries: Iterable[str]) -> None:
-        """Libraries that are called after the extension in whose place they work: ``symfony/polyfill-mbstring``."""
+        """Libraries that are called after that in whose place they work: ``polyfill-mbstring``, ``polyfill-php80``."""
         for library in libraries:
             match = _STAND_IN.fullmatch(library.lower())
-            if match and (extension := extension_called(match[1].encode())):
+            if match and (branch := _OF_BRANCH.fullmatch(match[1])):
+                self.brought.add(f"{branch[1]}.{branch[2]}")
+            elif match and (extension := extension_called(match[1].encode())):
                 self.stand_ins.setdefault(extension, library[:MAX_TEXT])
 
     def _refuse(self, text: str, where: str) -> None:

@@ -13,9 +13,9 @@ from fundamentum.derive.application.missing_parts import without_libraries
 from fundamentum.derive.application.tree import Tree
 from fundamentum.derive.beside.configuration_samples import chosen_drivers, offered_databases
 from fundamentum.derive.beside.documents import documents, with_documents
-from fundamentum.derive.beside.manifest import Manifest
 from fundamentum.derive.beside.packaged import branch_of_container, branch_of_developers, packaged_with
 from fundamentum.derive.beside.sql_schemas import written_for
+from fundamentum.derive.beside.stated import Manifest
 from fundamentum.derive.beside.switched_on import switched_on
 from fundamentum.derive.families import DATABASES, TOOLS
 from fundamentum.derive.reading.parsing import Parsing

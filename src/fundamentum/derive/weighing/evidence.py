@@ -12,7 +12,7 @@ import msgspec
 from fundamentum.catalog.symbols import EVERYWHERE
 from fundamentum.derive import result
 from fundamentum.derive.application.tree import Part, SourceFile
-from fundamentum.derive.beside.manifest import Manifest, Stated
+from fundamentum.derive.beside.stated import Manifest, Stated
 from fundamentum.derive.families import CHOOSABLE
 from fundamentum.derive.php_source.facts import Check, FileFacts, Guard, Use
 from fundamentum.derive.reading.scan import Scanned

@@ -2,8 +2,8 @@
 
 from collections.abc import Sequence
 
-from fundamentum.derive.beside.manifest import Stated
 from fundamentum.derive.beside.manifest_tables import under_vendor
+from fundamentum.derive.beside.stated import Stated
 from fundamentum.derive.result import Place
 from fundamentum.derive.weighing.evidence import Evidence
 from fundamentum.derive.weighing.places import stated_place

@@ -55,6 +55,7 @@ class SourceBounds:
     """The bounds that the source sets: by constructs of the language, and by symbols that came or went."""
 
     def __init__(self, parsing: Parsing, evidence: Evidence, callers: Callers, stated: str) -> None:
+        """``stated``: the lowest branch that is stated; empty: none is."""
         self.parsing, self.evidence, self.callers, self.stated = parsing, evidence, callers, stated
         self.files = _counting(parsing.scanned, evidence)
         self._known: tuple[int, set[tuple[str, int]]] = (-1, set())
@@ -96,8 +97,9 @@ class SourceBounds:
 
         ``constructs``: these alone.
         """
-        # What the application brings itself bounds nothing, wherever it is used.
-        words = frozenset() if constructs else _words_of(edge, branch)
+        # What the application brings itself, or a library of its does, bounds nothing, wherever it is used.
+        brought = edge == "since" and branch in self.evidence.manifest.brought
+        words = frozenset() if constructs or brought else _words_of(edge, branch)
         words -= {name.encode("latin-1", "replace") for name in self._defined()}
         rules = {number for number, rule in enumerate(RULES) if getattr(rule, edge) == branch}
         may = [file for file in files if not words.isdisjoint(file.words) or not rules.isdisjoint(file.constructs)]
@@ -113,7 +115,7 @@ class SourceBounds:
                 and syntax.what.removesuffix("()").lower() not in defined
                 and (
                     syntax.what in _CONSTRUCTS
-                    if constructs or syntax.what in _CONSTRUCTS
+                    if constructs or brought or syntax.what in _CONSTRUCTS
                     else (scanned.file.path, syntax.line) not in protected
                 )
             ]

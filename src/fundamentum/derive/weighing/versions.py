@@ -4,7 +4,7 @@ from collections.abc import Callable, Iterator, Sequence
 from typing import Final
 
 from fundamentum.catalog import branch_key
-from fundamentum.derive.beside.manifest import Manifest, lowest_stated
+from fundamentum.derive.beside.stated import Manifest, lowest_stated
 from fundamentum.derive.php_source.facts import Syntax
 from fundamentum.derive.reading.parsing import Parsing
 from fundamentum.derive.result import Entry, Place

@@ -30,7 +30,7 @@ HEAD: Final = 8192
 _FOLDERS: Final = ("", "appinfo")
 OF_XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
 OF_MANIFEST: Final = re.compile(
-    r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.(?:json|ya?ml|toml|neon)"
+    r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.(?:json|ya?ml|toml|neon)|package\.ya?ml"
 )
 _STATES: Final = re.compile(rb"<php_?minimum>|<php\s[^>]{0,80}min", re.I)
 """In the head of a document that is called after its package."""

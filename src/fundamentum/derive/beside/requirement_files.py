@@ -143,6 +143,8 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
             )
             if last := up_to(str(value.get("max") or value.get("maximum") or "")):
                 yield last, "", level
+            with_it = {word: listed for word, listed in value.items() if _EXTENSIONS.fullmatch(str(word))}
+            yield from _of_table(with_it, level, depth + 1)
         elif _PHP_MOST.fullmatch(name) and (last := up_to(str(value))):
             yield last, "", level
         elif (marked := _EXT.match(name)) and isinstance(value, str):

@@ -10,7 +10,7 @@ from typing import Final, Literal
 from tree_sitter import Node
 
 from fundamentum.derive.php_source.facts import Check
-from fundamentum.derive.php_source.nodes import heading, line, nearest, string, unwrapped
+from fundamentum.derive.php_source.nodes import heading, line, nearest, string, text, unwrapped
 from fundamentum.derive.php_source.quoted import extension_called
 
 RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
@@ -34,7 +34,7 @@ def named_lists(root: Node, places: Iterable[re.Match[bytes]]) -> Iterator[Check
 
 
 def _of_named(array: Node) -> Iterator[Check]:
-    names: list[tuple[str, int]] = []
+    names: list[tuple[str, Node]] = []
     strings = 0
     for element in array.named_children:
         parts = [unwrapped(part) for part in element.named_children if part.type != "comment"]
@@ -47,7 +47,7 @@ def _of_named(array: Node) -> Iterator[Check]:
             continue
         strings += 1
         if extension := extension_called((value or "").encode("utf-8", "replace")):
-            names.append((extension, line(element)))
+            names.append((extension, element))
     title = heading(array)[:MAX_TITLE]
     marked = b"'ext-" in (array.text or b"") or b'"ext-' in (array.text or b"")
     if (len(names) < 2 and not marked and not _OF_EXTENSIONS.search(title)) or len(names) < max(strings * 0.6, 1):
@@ -56,9 +56,28 @@ def _of_named(array: Node) -> Iterator[Check]:
         return
     outcome = "listed-recommended" if RECOMMENDED.search(title) else ""
     outcome = outcome or ("listed-required" if _REQUIRED.search(title) else "asked")
-    what = f"a list of extensions ({outcome.partition('-')[2] or 'named'})"
-    for name, where in names:
-        yield Check(name, outcome, where, what)  # type: ignore[arg-type]
+    need_not = [outcome == "listed-required" and _NEED_NOT_BE.search(_value_of(element)) for _, element in names]
+    if all(need_not):
+        need_not = [None] * len(names)  # what all of them have is only what they begin with
+    for (name, element), exempted in zip(names, need_not, strict=True):
+        level = "listed-recommended" if exempted else outcome
+        what = f"a list of extensions ({level.partition('-')[2] or 'named'})"
+        yield Check(name, level, line(element), what)  # type: ignore[arg-type]
+
+
+def _value_of(element: Node) -> str:
+    """What the entry of a table has under its key, as it is written; empty: it has no key."""
+    parts = [part for part in element.named_children if part.type != "comment"]
+    return text(parts[1])[:MAX_VALUE] if len(parts) > 1 else ""
+
+
+_NEED_NOT_BE: Final = re.compile(
+    r"\A(?:false|0|['\"](?:optional|recommend\w*|suggest\w*|advis\w*)['\"])\Z|"
+    r"['\"](?:required|mandatory)['\"]\s*=>\s*(?:false|0)\b|['\"]optional['\"]\s*=>\s*(?:true|1)\b|"
+    r"['\"](?:level|severity|type|status)['\"]\s*=>\s*['\"](?:optional|recommend|suggest|advis)",
+    re.I,
+)
+"""What exempts an extension in a table of those that are required: ``'zip' => false``, ``['required' => false]``"""
 
 
 def _is_answer(value: Node) -> bool:
@@ -75,5 +94,7 @@ def listed_at(extension: str, required: bool, where: Node) -> Check:
     return Check(extension, outcome, line(where), f"a list that has {extension}")
 
 
+MAX_VALUE: Final = 400
+"""Characters of what stands beside an extension in a table."""
 MAX_TITLE: Final = 1000
 """Characters of what a list is called."""

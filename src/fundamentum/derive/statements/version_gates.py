@@ -23,6 +23,15 @@ _DECLARED: Final = re.compile(
     re.I,
 )
 """``'php' => '8.1'`` in a table, or ``'php' => '8.1.0-8.4.99'``."""
+_TABLE_OF_PHP: Final = re.compile(
+    rb"['\"]php(?:_?version)?['\"]\s*=>\s*(?:\[|array\s*\()(?=(?P<body>[^;]{0,400}))", re.I
+)
+_END: Final = (
+    rb"(?:\A|(?<=,))\s*['\"](?P<key>min(?:imum|imal)?|least|lowest|from|version|max(?:imum)?|below)(?:_?version)?['\"]"
+    rb"\s*=>\s*['\"](?:>=|\^|~)?\s*(?P<version>\d\.\d{1,2}(?:\.\d{1,2})?)(?:\.[x*])?['\"]"
+)
+_ENDS: Final = re.compile(_END, re.I)
+"""``'php' => ['min' => '8.1', 'max' => '8.4']``"""
 _EXPLAINED: Final = re.compile(
     rb"['\"](?:min(?:imum|imal)?|requir(?:ed|es?)|least|needed|lowest)_?php_?version['\"]\s*=>\s*"
     rb"['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)['\"]",
@@ -58,7 +67,8 @@ ASKING: Final = TellingNames(re.compile(rb"\A(?:" + _ASKING_NAME + rb")\Z"))
 def speaks(data: bytes, lowered: bytes) -> bool:
     """Whether a file may have a key that says which version of PHP it needs.  ``lowered``: the same in lower case."""
     named = b"'php'" in lowered or b'"php"' in lowered
-    return any(key in lowered for key in _KEYS) or (named and _DECLARED.search(data) is not None)
+    declared = named and (_DECLARED.search(data) or _TABLE_OF_PHP.search(data))
+    return any(key in lowered for key in _KEYS) or bool(declared)
 
 
 def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
@@ -69,11 +79,15 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
     by_name = ASKING.among(words)
     for entry in around(root, data, _DECLARED, ("array_element_initializer",)):
         declared = _DECLARED.match(text(entry).encode("utf-8", "replace"))
-        if declared is not None and _TABLE_OF_REQUIREMENTS.search(heading(entry)):
+        if declared is not None and _of_requirements(entry):
             yield _of_entry(entry, ">=", declared[1].decode(), "reports")
             if declared[2]:
                 major, _, minor = declared[2].decode().partition(".")
                 yield _of_entry(entry, "<", f"{major}.{int(minor) + 1}", "stops")
+    for entry in around(root, data, _TABLE_OF_PHP, ("array_element_initializer",)):
+        table = _TABLE_OF_PHP.match(text(entry).encode("utf-8", "replace"))
+        if table is not None and _of_requirements(entry):
+            yield from _of_table(entry, table["body"])
     for entry in around(root, data, _EXPLAINED, ("array_element_initializer",)):
         explained = _EXPLAINED.match(text(entry).encode("utf-8", "replace"))
         if explained is not None:
@@ -89,6 +103,30 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
         written = root.descendant_for_byte_range(match.start(2), match.end(2))
         if written is not None and written.type == "string_content":
             yield Gate(">=", match[2].decode(), line(written), match[0].decode("latin-1")[:60], "reports")
+
+
+def _of_requirements(entry: Node) -> bool:
+    """Whether the entry of a table is one of what is required, by what is above it, or by what stands beside it."""
+    beside = text(entry.parent)[:MAX_TABLE] if entry.parent is not None else ""
+    return _TABLE_OF_REQUIREMENTS.search(heading(entry)) is not None or _EXTENSIONS_BESIDE.search(beside) is not None
+
+
+def _of_table(entry: Node, body: bytes) -> Iterator[Gate]:
+    """The ends that a table gives; the body of one that is nested holds further tables, with versions of their own."""
+    for end in _ENDS.finditer(body.split(b"[", 1)[0]):
+        version, key = end["version"].decode(), end["key"].lower()
+        if key == b"below":
+            yield _of_entry(entry, "<", version, "stops")
+        elif key.startswith(b"max"):
+            major, _, minor = version.partition(".")
+            yield _of_entry(entry, "<", f"{major}.{int(minor.partition('.')[0]) + 1}", "stops")
+        else:
+            yield _of_entry(entry, ">=", version, "reports")
+
+
+_EXTENSIONS_BESIDE: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s['\"]\s*=>")
+MAX_TABLE: Final = 2000
+"""Characters of a table in which it is seen whether extensions stand in it, too."""
 
 
 def _of_entry(entry: Node, operator: Operator, version: str, outcome: Outcome) -> Gate:

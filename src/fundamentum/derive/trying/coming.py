@@ -9,7 +9,7 @@ from fundamentum.derive.php_source.nodes import names_around
 from fundamentum.derive.statements.outcomes import STRENGTH, WARNING, notifies, refused, reported
 from fundamentum.derive.trying.handing import of_list, said_of
 from fundamentum.derive.trying.machine import Seen
-from fundamentum.derive.trying.parts import Part
+from fundamentum.derive.trying.parts import FUNCTIONS, Part
 from fundamentum.derive.trying.runs import ENDS, Run
 from fundamentum.derive.trying.shapes import shape
 from fundamentum.derive.trying.telling import (
@@ -80,6 +80,8 @@ def what_comes(run: Run, base: Run, depth: int, *, version: bool = False, settin
         return Comes("stops", "leaves")
     if comes.outcome != "reports" and run.leads_on_less(base):
         return Comes("reports")
+    if comes.outcome == "warns" and _answered_no(run, base, version=version):
+        return Comes("reports")  # whatever it calls what it says beside that
     if comes.outcome:
         return comes
     handed = _handed_on(run, base, version=version)
@@ -123,6 +125,12 @@ def _reported(new: Sequence[tuple[Part, Seen]], depth: int) -> Comes:
         elif told and weight(comes) > weight(strongest):
             strongest = comes
     return strongest if strongest.outcome else kept
+
+
+def _answered_no(run: Run, base: Run, *, version: bool) -> bool:
+    """Whether a function that answers for all that is required says no."""
+    functions = (part for part in run.worse_than(base) if part.type in FUNCTIONS and run.handed[part][-1] is False)
+    return any(said_of(part.node, run.rows.get(part), version=version) == "reports" for part in functions)
 
 
 def _handed_on(run: Run, base: Run, *, version: bool) -> Outcome:

@@ -16,7 +16,7 @@ import msgspec
 from fundamentum.catalog import canonical
 from fundamentum.derive.beside import requirement_files
 from fundamentum.derive.beside.files_beside import files_in
-from fundamentum.derive.beside.requirement_files import BOUNDS, VERSION_NUMBERS, up_to
+from fundamentum.derive.beside.requirement_files import level_of, versions_of
 from fundamentum.derive.php_source.quoted import extension_called
 from fundamentum.model.needs_value import Level
 from fundamentum.untrusted.files import read_below
@@ -30,7 +30,8 @@ HEAD: Final = 8192
 _FOLDERS: Final = ("", "appinfo")
 OF_XML: Final = re.compile(r"(?:info|manifest|package2?|plugin|extension|module|addon)\.xml")
 OF_MANIFEST: Final = re.compile(
-    r"(?:plugin|manifest|module|addon|extension|info|app|application|theme)\.(?:json|ya?ml|toml|neon)|package\.ya?ml"
+    r"(?:plugin|manifest|module|addon|extension|skin|info|app|application|theme)\.(?:json|ya?ml|toml|neon)|"
+    r"package\.ya?ml|(?:plugin|module|addon|extension|theme|info)\.ini"
 )
 _STATES: Final = re.compile(rb"<php_?minimum>|<php\s[^>]{0,80}min", re.I)
 """In the head of a document that is called after its package."""
@@ -92,7 +93,7 @@ def files_of_headers(root: Path, base: str) -> Iterator[tuple[str, str]]:
     newer = {path for _, path in files if path.endswith("package2.xml")}
     for folder, path in files:
         name = path.rpartition("/")[2]
-        counts = folder in _FOLDERS or requirement_files.NAMES.fullmatch(name)
+        counts = folder in _FOLDERS or requirement_files.NAMES.fullmatch(name) or path.endswith("config/module.ini")
         if counts and (name != "package.xml" or path.replace("package.xml", "package2.xml") not in newer):
             yield path, name
 
@@ -129,7 +130,7 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
     if path.rpartition("/")[2].startswith("package"):
         yield from _of_archive(root, path)
         return
-    for element in root.iter("php", "php_minimum", "phpminimum", "lib", "php-extension", "extension"):
+    for element in root.iter(*_ABOUT_PHP):
         where = f"{path}:{element.sourceline}"
         said = (element.text or "").strip()
         if element.tag == "extension" and not is_required(element):
@@ -138,10 +139,19 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
             if name := extension_called(said.encode("utf-8", "replace")):
                 yield Header(where, extension=name)
             continue
-        low, high = (next((element.get(key) for key in keys if element.get(key)), "") for keys in BOUNDS)
-        low = low or (said if VERSION_NUMBERS.fullmatch(said) else "")
-        if text := f"{f'>={low}' if VERSION_NUMBERS.fullmatch(low) else ''} {up_to(high)}".strip():
+        if element.tag in _TABLES:
+            for kid in (each for each in element if isinstance(each.tag, str)):
+                if name := extension_called(kid.tag.encode("utf-8", "replace")):
+                    yield Header(f"{path}:{kid.sourceline}", extension=name, level=level_of(kid))
+        elif text := versions_of(element):
             yield Header(where, php=text)
+
+
+_TABLES: Final = ("php_extensions", "php-extensions", "phpextensions")
+"""Elements in which each other one is called after an extension."""
+_ABOUT_PHP: Final = (
+    "php", "php_minimum", "phpminimum", "php_version", "lib", "php-extension", "extension", *_TABLES,
+)  # fmt: skip
 
 
 def _of_archive(root: Any, path: str) -> Iterator[Header]:

@@ -16,7 +16,8 @@ from fundamentum.untrusted.xml import parsed
 from fundamentum.untrusted.yaml_document import document
 
 NAMES: Final = re.compile(
-    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?require(?:ments?|s)?\.(?:json|ya?ml|xml|ini|toml|neon)|environment\.xml",
+    r"(?:php|sys(?:tem)?|server|install(?:er)?)?[-_.]?(?:require(?:ments?|s)?|checks)\.(?:json|ya?ml|xml|ini|toml|neon)|"
+    r"environment\.xml",
     re.I,
 )
 """How they are called."""
@@ -40,7 +41,7 @@ _LEVEL: Final = r"required|mandatory|recommended|optional|suggested"
 _EXTENSIONS: Final = re.compile(
     rf"(?:(?:{_LEVEL})[-_ ]?)?(?:(?:php[-_ ]?)?ext(?:ension)?s?|php[-_ ]?modules?)(?:[-_ ]?(?:{_LEVEL}))?", re.I
 )
-_EXT: Final = re.compile(r"ext-([\w-]+)$")
+_EXT: Final = re.compile(r"(?:ext-|php-ext/)([\w-]+)$")
 """A key as manifests of the package manager have it: ``"ext-curl": "*"``"""
 _EXTENSION: Final = re.compile(r"(?:php[-_]?)?ext(?:ension)?", re.I)
 _OPEN: Final = re.compile(r"recommend|optional|suggest", re.I)
@@ -74,12 +75,30 @@ def requirements(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
 
 def of_manifest(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
     """The same of a manifest, which is about other things too: ``{"requires": {"php": "8.1"}}``"""
-    document = table_in(data, path)
+    yield from _stated_in(table_in(data, path))
+
+
+def _stated_in(document: Any) -> Iterator[tuple[str, str, Level]]:
     for value in required_in(document).values():
         yield from _of_table(value, "required", 1)
     for key, value in document.items() if isinstance(document, dict) else ():
         if _LEAST.fullmatch(str(key)):
             yield from _of_table({"php": value}, "required", 1)
+        elif _EXTENSIONS.fullmatch(str(key)) and (_OF_PHP.match(str(key)) or _all_known(value)):
+            yield from extensions_in(value, "required", 1)
+        elif _PACKAGE.fullmatch(str(key)):
+            yield from _stated_in(value)
+
+
+_OF_PHP: Final = re.compile(r"php", re.I)
+_PACKAGE: Final = re.compile(r"info|module|plugin|package|extension|addon|theme", re.I)
+"""Sections of a manifest that are about the package itself."""
+
+
+def _all_known(listed: Any) -> bool:
+    """Whether all of a list that is called "extensions" are PHP's: else they may be those of a framework."""
+    names = list(listed) if isinstance(listed, list | dict) else []
+    return bool(names) and all(extension_called(str(name).encode("utf-8", "replace")) for name in names)
 
 
 def required_in(document: Any) -> dict[str, Any]:
@@ -134,6 +153,8 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
     for key, value in table.items():
         name = str(key)
         inside: Level = "recommended" if _OPEN.search(name) else "required" if _HARD.search(name) else level
+        if _PHP.fullmatch(name) and isinstance(value, list) and value:
+            value = value[0]  # with what to tell the user behind it
         if _PHP.fullmatch(name) and isinstance(value, str | float | int):
             if _VERSION.fullmatch(said := str(value).strip()):
                 yield (said if not said[0].isdigit() or " " in said else f">={said}"), "", level
@@ -147,7 +168,7 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
             yield from _of_table(with_it, level, depth + 1)
         elif _PHP_MOST.fullmatch(name) and (last := up_to(str(value))):
             yield last, "", level
-        elif (marked := _EXT.match(name)) and isinstance(value, str):
+        elif (marked := _EXT.match(name)) and isinstance(value, str | list):
             yield from _extension(marked[1], level)
         elif _EXTENSIONS.fullmatch(name):
             yield from extensions_in(value, inside, depth + 1)
@@ -160,7 +181,7 @@ def _of_table(table: Any, level: Level, depth: int) -> Iterator[tuple[str, str, 
 def _of_document(root: Any) -> Iterator[tuple[str, str, Level]]:
     """``<php version="8.1"/>``, ``<extension name="intl" level="optional"/>``; of several sections the last counts."""
     tables = [tag for tag in root.iter() if isinstance(tag.tag, str)]
-    stated = [(table, said) for table in tables if table.tag.lower() == "php" and (said := _versions_of(table))]
+    stated = [(table, said) for table in tables if table.tag.lower() == "php" and (said := versions_of(table))]
     for _, versions in stated[-1:]:
         yield versions, "", "required"
     section = stated[-1][0].getparent() if stated else None
@@ -169,7 +190,7 @@ def _of_document(root: Any) -> Iterator[tuple[str, str, Level]]:
             yield from _extension(element.get("name") or (element.text or ""), level_of(element))
 
 
-def _versions_of(php: Any) -> str:
+def versions_of(php: Any) -> str:
     """The versions that an element accepts, by attributes, its text, or ``<min>8.1</min>`` in it; empty: none."""
     said = {"version": (php.text or "").strip()}
     for kid in php:

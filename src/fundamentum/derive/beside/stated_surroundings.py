@@ -1,6 +1,6 @@
 """What an application's own lists and headers state of a server beyond PHP and extensions.
 
-Databases, commands, functions and settings, in files for programs:
+Databases, commands, functions, directories and settings, in files for programs:
 ``<database min-version="10.5">mysql</database>``, ``<PHP_SETTING name="max_input_vars" value="5000"/>``,
 ``{"settings": {"memory_limit": "128M"}, "commands": ["git"], "database": {"mariadb": "10.6"}}``
 """
@@ -17,7 +17,7 @@ from fundamentum.derive.beside.settings_files import setting_wish
 from fundamentum.derive.families import LIMITS
 from fundamentum.derive.result import Entry, Place
 from fundamentum.kinds.databases.way import PRODUCTS
-from fundamentum.kinds.table_reader import COMMAND
+from fundamentum.kinds.table_reader import COMMAND, PATH
 from fundamentum.model.needs_value import Level
 from fundamentum.model.versions import numbers
 from fundamentum.untrusted.files import read_below
@@ -32,6 +32,7 @@ _DATABASES: Final = re.compile(
     r"(?:supported[-_ ]?)?(?:databases?|dbs?|dbms)(?:[-_ ]?(?:servers?|vendors?))?|vendor", re.I
 )
 _COMMANDS: Final = re.compile(r"(?:system[-_ ]?)?(?:commands?|binar(?:y|ies)|programs?|executables?)", re.I)
+_DIRECTORIES: Final = re.compile(r"writ(?:e?able|es?)(?:[-_ ]?(?:to|paths?|dir(?:ector(?:y|ies)|s)?|folders?))?", re.I)
 _FUNCTIONS: Final = re.compile(r"(?:php[-_ ]?)?functions?", re.I)
 _SETTINGS: Final = re.compile(
     r"(?:php[-_ ]?)?(?:ini|settings?|directives?|limits?)(?:[-_ ]?(?:settings?|values?))?", re.I
@@ -92,6 +93,8 @@ class _Reader:
                 self._setting(tag, element.get("value") or least or said, level)
             elif _FUNCTIONS.fullmatch(tag):
                 self._function(said, level)
+            elif _DIRECTORIES.fullmatch(tag):
+                self._directory(said, level)
         self._close()
 
     def table(self, table: Any, level: Level, depth: int) -> None:
@@ -108,6 +111,9 @@ class _Reader:
             elif _FUNCTIONS.fullmatch(name):
                 for function, _ in _pairs(value):
                     self._function(function, inside)
+            elif _DIRECTORIES.fullmatch(name):
+                for directory, _ in _pairs(value):
+                    self._directory(directory, inside)
             elif _SETTINGS.fullmatch(name):
                 for setting, wanted in _pairs(value):
                     self._setting(setting, wanted, inside)
@@ -141,6 +147,11 @@ class _Reader:
     def _function(self, name: str, level: Level) -> None:
         if providers("function", name.lower()) or span_in_php("function", name.lower()):
             self._add("function", name.lower(), level, "")
+
+    def _directory(self, name: str, level: Level) -> None:
+        inside = name.strip().removeprefix("./").rstrip("/")
+        if PATH.fullmatch(inside) and {".", ".."}.isdisjoint(inside.split("/")) and not inside.startswith("/"):
+            self._add("directory", inside, level, "writable")
 
     def _setting(self, name: str, wanted: object, level: Level) -> None:
         text = ("on" if wanted else "off") if isinstance(wanted, bool) else str(wanted)

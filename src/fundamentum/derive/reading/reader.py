@@ -12,15 +12,8 @@ from tree_sitter import Node
 from fundamentum.catalog.symbols import APART_ONCE, EVERYWHERE, follows_php, known_extensions, providers
 from fundamentum.derive.php_source.bare_code import all_words, code_of
 from fundamentum.derive.php_source.encoded import loader_of
-from fundamentum.derive.php_source.facts import FileFacts, Syntax, Use, Wish
-from fundamentum.derive.php_source.nodes import (
-    ancestors,
-    arguments,
-    line,
-    names_around,
-    string,
-    text,
-)
+from fundamentum.derive.php_source.facts import Check, FileFacts, Gate, Syntax, Use, Wish
+from fundamentum.derive.php_source.nodes import ancestors, arguments, line, names_around, string, text
 from fundamentum.derive.php_source.quoted import TAKING
 from fundamentum.derive.php_source.source import Reference, Source, provided, reference
 from fundamentum.derive.php_source.syntax import RULES, found_in
@@ -29,6 +22,7 @@ from fundamentum.derive.reading.spots import CALLS_METHOD, Spots, places_of
 from fundamentum.derive.reading.words import brings, interesting, telling_names, words_in
 from fundamentum.derive.statements import removed_functions
 from fundamentum.derive.statements.asking_calls import named_in_calls
+from fundamentum.derive.statements.chained_calls import chained_calls
 from fundamentum.derive.statements.configured_directories import configured_directories
 from fundamentum.derive.statements.extension_lists import named_lists
 from fundamentum.derive.statements.guards import VERSION, Guards
@@ -102,11 +96,13 @@ class _Reader:
     def facts(self, constructs: Sequence[int]) -> FileFacts:
         """All that the file tells."""
         root = self.source.root
+        in_chains = list(itertools.islice(chained_calls(root, self.data), MAX_STATED))
         told, of_hosts = apart(
             (
                 *self.guards.checks(),
                 *named_lists(root, self.spots.extensions),
                 *named_in_calls(root, self.data, self.words),
+                *(told for told in in_chains if isinstance(told, Check)),
             )
         )
         return FileFacts(
@@ -133,7 +129,10 @@ class _Reader:
             ),
             broken=self.source.broken,
             versioned=tuple(self._versioned()),
-            gates=tuple(itertools.islice(gates(root, self.data, self.words), MAX_STATED)),
+            gates=(
+                *itertools.islice(gates(root, self.data, self.words), MAX_STATED),
+                *(told for told in in_chains if isinstance(told, Gate)),
+            ),
             removed=tuple(removed_functions.calls(root, self.data)),
             unfinished=_UNFINISHED.search(self.data, 0, HEAD_OF_FILE) is not None,
         )

@@ -34,6 +34,7 @@ from fundamentum.derive.reading.words import defines_one, extensions_of, interes
 from fundamentum.derive.reading.workers import Workers, batched, contents, work_in
 from fundamentum.derive.statements import (
     asking_calls,
+    chained_calls,
     configured_directories,
     limit_tables,
     removed_functions,
@@ -202,6 +203,7 @@ def _tells(data: bytes, lowered: bytes, code: bytes, words: frozenset[bytes]) ->
         any(word in code for word in _OF_VERSIONS)
         or any(word in data for word in version_gates.NAMED)
         or version_gates.speaks(data, lowered)
+        or chained_calls.speaks(data, lowered)
         or b"get_loaded_extensions" in data
         or speaks_of_modules(lowered)
         or LISTING_DRIVERS in lowered

@@ -45,6 +45,8 @@ def _of_named(array: Node) -> Iterator[Check]:
             continue
         if value is None and len(parts) < 2:
             continue
+        if value == "php":
+            continue
         strings += 1
         if extension := extension_called((value or "").encode("utf-8", "replace")):
             names.append((extension, element))

@@ -44,6 +44,12 @@ _MEMBER: Final = re.compile(
     re.I,
 )
 """The same by a member of a class, which another one asks that is not here: ``protected $minimumPhp = '8.1';``"""
+_ANSWERED: Final = re.compile(
+    rb"\bfunction\s+(?:get_?)?(?:min(?:imum|imal)?|requir(?:ed|es)|needed|lowest)_?php(?:_?version)?\s*\(\s*\)[\s:?\w]{0,30}+"
+    rb"\{\s*return\s*['\"](?:>=|\^|~)?\s*(\d\.\d{1,2}(?:\.\d{1,2})?)['\"]",
+    re.I,
+)
+"""The same by what a function answers that is called so: ``function getMinimumPhpVersion() { return '8.1'; }``"""
 _NUMBERS: Final = re.compile(
     rb"\b(?:php_?min|min_?php)(?:_?version)?['\"]?\]?\s*=>?\s*(?:array\s*\(|\[)\s*(\d)\s*,\s*(\d{1,2})\s*(?:,\s*\d{1,2}\s*)?[)\]]",
     re.I,
@@ -96,6 +102,9 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
         stated = _MEMBER.search(text(member).encode("utf-8", "replace"))
         if stated is not None and member.parent is not None and member.parent.type == "declaration_list":
             yield _of_entry(member, ">=", stated[1].decode(), "reports")
+    for match in _ANSWERED.finditer(data):
+        at = data.count(b"\n", 0, match.start(1)) + 1
+        yield Gate(">=", match[1].decode(), at, match[0].decode("latin-1")[:60], "reports", OF_REQUIREMENTS)
     for match in _NUMBERS.finditer(data):
         version, at = f"{match[1].decode()}.{match[2].decode()}", data.count(b"\n", 0, match.start()) + 1
         yield Gate(">=", version, at, match[0].decode("latin-1")[:60], "reports", OF_REQUIREMENTS)

@@ -210,8 +210,8 @@ def test_what_nothing_asks_for_makes_no_other_server() -> None:
 
 def test_what_a_page_does_not_ask_for_is_for_the_command_line() -> None:
     listed = "$all = ['gd']; if (PHP_SAPI === 'cli') { $all[] = 'pcntl'; } foreach ($all as $e) extension_loaded($e);"
-    assert trial(listed).for_command_line == {"pcntl"}
-    assert trial(f"if (php_sapi_name() !== 'cli') {{ exit; }} {listed}").for_command_line == frozenset()
+    assert trial(listed).interfaces.asked_by_commands == {"pcntl"}
+    assert trial(f"if (php_sapi_name() !== 'cli') {{ exit; }} {listed}").interfaces.asked_by_commands == frozenset()
 
 
 def test_whichever_process_goes_on_comes_to_the_same(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

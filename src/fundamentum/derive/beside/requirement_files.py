@@ -48,7 +48,7 @@ _OPEN: Final = re.compile(r"recommend|optional|suggest", re.I)
 _HARD: Final = re.compile(r"requir|mandator", re.I)
 _VERSION: Final = re.compile(r"(?:[<>=^~!]+\s*)?\d{1,2}(?:\.\d{1,3}){0,2}(?:[ |,<>=^~!*.x\d-]*)")
 VERSION_NUMBERS: Final = re.compile(r"\d{1,2}(?:\.\d{1,3}){0,2}")
-_REQUIRES: Final = re.compile(r"requires?|requirements|dependencies|prerequisites|platform", re.I)
+_REQUIRES: Final = re.compile(r"requires?|requirements|dependencies|prerequisites|platform|engines", re.I)
 """Keys of a manifest below which it tells what it requires."""
 _LEAST: Final = re.compile(r"php|(?:requires|min|minimum)_php|php_version", re.I)
 """Keys of a manifest with a version of PHP."""

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from fundamentum.catalog.quantity import quantity
+from fundamentum.derive.beside.requirement_files import table_in
 from fundamentum.derive.php_source.functions import FUNCTIONS
 from fundamentum.derive.statements.requirement_names import of_an_installer
 from fundamentum.derive.trying.builtins import BUILTINS, Builtin, array, bounded, named, of_scalars, simple
@@ -223,9 +224,25 @@ def _directory(machine: Machine, given: Given) -> Any:
 def _settings(machine: Machine, given: Given) -> Any:
     path = given.at(0)
     told = from_table(machine.program.table(machine, path)) if isinstance(path, str) else UNKNOWN
-    if not isinstance(told, Array) or "ini" not in machine.place.text or truth(given.at(1, "process_sections")):
+    return _sections(told, given) if "ini" in machine.place.text else told
+
+
+@named("parse_ini_string")
+def _settings_written_out(_: Machine, given: Given) -> Any:
+    written_out = given.at(0)
+    if not isinstance(written_out, str):
+        return UNKNOWN
+    try:
+        return _sections(from_table(table_in(written_out.encode("utf-8", "replace"), ".ini")), given)
+    except ValueError:
+        return UNKNOWN
+
+
+def _sections(told: Any, given: Given) -> Any:
+    """The settings of an INI file, in their sections if that is asked for."""
+    if not isinstance(told, Array) or truth(given.at(1, "process_sections")):
         return told
-    php_array = Array()  # without its sections
+    php_array = Array()
     for key, value in told.items.items():
         for inner, member in value.items.items() if isinstance(value, Array) else [(key, value)]:
             php_array = php_array.with_item(inner, member)

@@ -128,7 +128,9 @@ class TrialResults:
                 if ends and is_of_host(name)
                 else _around(of_name, told.comes.at, trial.base.begins, ends=ends)
             )
-            command_line = name in trial.for_command_line or on_command_line(of_name.part)
+            command_line = name in trial.interfaces.asked_by_commands or on_command_line(of_name.part)
+            if not command_line and not among and outcome in (*_ENDING, "reports"):
+                command_line = trial.only_for_commands(name)
             with_others = among if outcome != "asked" else ()
             at = own if own.where.file is where.file else of_name
             line, what = at.where.line, at.part.text[:60]

@@ -18,10 +18,10 @@ from fundamentum.derive.statements.host_functions import OF_PROGRAM, is_of_host
 from fundamentum.derive.statements.outcomes import STRENGTH
 from fundamentum.derive.statements.requirement_names import looks_at_requirements
 from fundamentum.derive.trying.coming import SAID, UNLIKE_OTHERS, Comes, weight, what_comes
+from fundamentum.derive.trying.interfaces import Interfaces
 from fundamentum.derive.trying.machine import MAX_STEPS
 from fundamentum.derive.trying.parts import Part
 from fundamentum.derive.trying.program import RESERVED, Program
-from fundamentum.derive.trying.requests import PAGE
 from fundamentum.derive.trying.runs import ENDS, ENOUGH, Run, Way
 from fundamentum.derive.trying.shapes import shape
 from fundamentum.derive.trying.usual_settings import DIRECTIVE
@@ -132,14 +132,9 @@ class Trial:
         }
 
     @cached_property
-    def for_command_line(self) -> frozenset[str]:
-        """What is asked for, but not where a page is."""
-        if not self.base.world.interface_asked:
-            return frozenset()
-        page = Run(self.program, self.way, World(version=self.version, interface=PAGE))
-        if page.end in ENDS or page.end == ENOUGH:
-            return frozenset()  # a script that may look at what pages need
-        return frozenset(self.base.world.asked.keys() - page.world.asked.keys())
+    def interfaces(self) -> Interfaces:
+        """The same way as a page, and from the command line."""
+        return Interfaces(self.program, self.way, self.base)
 
     @cached_property
     def _seen_by_visitor(self) -> Collection[Part] | None:
@@ -199,6 +194,10 @@ class Trial:
         """Whether it ends for its version, or for extensions that it asks for by their own names."""
         places = (place for name in run.world.missing for place in run.world.asked.get(name, ()))
         return all(OUTRIGHT.search(place.part.text) for place in places)
+
+    def only_for_commands(self, name: str) -> bool:
+        """Whether it is for the command line alone that something comes of what is missing."""
+        return self.interfaces.only_for_commands(name, self._without([name]))
 
     def _without(self, names: Sequence[str]) -> Run:
         run = self.run(World(frozenset(names), self.version))

@@ -132,10 +132,10 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
         return
     for element in root.iter(*_ABOUT_PHP):
         where = f"{path}:{element.sourceline}"
-        said = (element.text or "").strip()
+        said = (element.findtext("name") or element.text or "").strip()
         if element.tag == "extension" and not is_required(element):
             continue
-        if element.tag in ("lib", "php-extension", "extension"):
+        if element.tag in _NAMED:
             if name := extension_called(said.encode("utf-8", "replace")):
                 yield Header(where, extension=name)
             continue
@@ -149,8 +149,9 @@ def _of_xml(data: bytes, path: str) -> Iterator[Header]:
 
 _TABLES: Final = ("php_extensions", "php-extensions", "phpextensions")
 """Elements in which each other one is called after an extension."""
+_NAMED: Final = ("lib", "php-extension", "php_extension", "requires_php_extension", "extension")
 _ABOUT_PHP: Final = (
-    "php", "php_minimum", "phpminimum", "php_version", "lib", "php-extension", "extension", *_TABLES,
+    "php", "php_minimum", "phpminimum", "php_version", *_NAMED, *_TABLES,
 )  # fmt: skip
 
 

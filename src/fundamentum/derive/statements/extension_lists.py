@@ -14,7 +14,7 @@ from fundamentum.derive.php_source.nodes import heading, line, nearest, string, 
 from fundamentum.derive.php_source.quoted import extension_called
 
 RECOMMENDED: Final = re.compile(r"recommend|optional|suggest|advis|nice|prefer|warn", re.I)
-_REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum", re.I)
+_REQUIRED: Final = re.compile(r"requir|mandator|must|needed|necessary|essential|critical|minimum|depend", re.I)
 _OF_EXTENSIONS: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s?['\"]|extensions?\b|php_?(?:lib|mod)", re.I)
 _PATTERN: Final = re.compile(r"\\|\[.*\]|\|")
 _ABOUT: Final = re.compile(r"ext(?:ension|s\b|_|['\"])|modul|requir|recommend|optional|suggest|depend", re.I)

@@ -117,7 +117,7 @@ def gates(root: Node, data: bytes, words: frozenset[bytes]) -> Iterator[Gate]:
 def _of_requirements(entry: Node) -> bool:
     """Whether the entry of a table is one of what is required, by what is above it, or by what stands beside it."""
     beside = text(entry.parent)[:MAX_TABLE] if entry.parent is not None else ""
-    return _TABLE_OF_REQUIREMENTS.search(heading(entry)) is not None or _EXTENSIONS_BESIDE.search(beside) is not None
+    return _TABLE_OF_REQUIREMENTS.search(heading(entry)) is not None or _BESIDE.search(beside) is not None
 
 
 def _of_table(entry: Node, body: bytes) -> Iterator[Gate]:
@@ -133,7 +133,7 @@ def _of_table(entry: Node, body: bytes) -> Iterator[Gate]:
             yield _of_entry(entry, ">=", version, "reports")
 
 
-_EXTENSIONS_BESIDE: Final = re.compile(r"['\"](?:php_?)?ext(?:ension)?s['\"]\s*=>")
+_BESIDE: Final = re.compile(r"['\"](?:(?:php_?)?ext(?:ension)?s|requirements|dependencies)['\"]\s*=>", re.I)
 MAX_TABLE: Final = 2000
 """Characters of a table in which it is seen whether extensions stand in it, too."""
 

@@ -166,9 +166,11 @@ def security_ends(branch: str) -> date | None:
 def canonical(name: str) -> str:
     """One spelling for an extension: ``Zend OPcache`` and ``pdo-mysql`` are ``opcache`` and ``pdo_mysql``."""
     lowered = name.lower().strip()
-    return {"zend opcache": "opcache", "libvirt-php": "libvirt", "cgi-fcgi": "cgi-fcgi"}.get(
-        lowered, lowered.replace("-", "_")
-    )
+    return _OTHERWISE.get(lowered, lowered.replace("-", "_"))
+
+
+_OPCACHE: Final = dict.fromkeys(("zend opcache", "zend-opcache", "zend_opcache"), "opcache")
+_OTHERWISE: Final = {"libvirt-php": "libvirt", "cgi-fcgi": "cgi-fcgi", **_OPCACHE}
 
 
 @cache

@@ -87,6 +87,11 @@ CODE: dict[str, str] = {
     * 10_000,
     "references that calls hand over": "f(&$a, 1 & $b, array(&$c), &" * 20_000 + "$x" + ")" * 20_000 + ";",
     "choices of two": "switch ($this->engine) { case 'gmp': gmp_add(1, 2); default: bcadd(1, 2); }" * 10_000,
+    "tables with PHP in them": "$r = ['extensions' => 1, "
+    + "'php' => ['min' => '8.0']," * 30_000
+    + "]; imagecreate(1, 1);",
+    "chains of calls on requirements": "Requirements::create()" + "->php('8.1')->extension('gd')" * 10_000 + ";",
+    "rows taken apart": "foreach ($l as [$a, $b]) { if (!$a && $b) { $x = extension_loaded('gd'); } }" * 3_000,
     "comments that nothing ends": "imagecreate(1, 1); " + "/*a" * 300_000,
     "strings that nothing ends": "imagecreate(1, 1); " + "'\\" * 300_000,
     "names of a megabyte": f"use {'as' * 300_000} as b; ${'a' * 900_000} = extension_loaded('gd'); "

@@ -79,6 +79,7 @@ def of_manifest(data: bytes, path: str) -> Iterator[tuple[str, str, Level]]:
 
 
 def _stated_in(document: Any) -> Iterator[tuple[str, str, Level]]:
+    """What a manifest states, or a section of one that is about the package itself."""
     for value in required_in(document).values():
         yield from _of_table(value, "required", 1)
     for key, value in document.items() if isinstance(document, dict) else ():

@@ -26,11 +26,11 @@ _DECLARED: Final = re.compile(
 _TABLE_OF_PHP: Final = re.compile(
     rb"['\"]php(?:_?version)?['\"]\s*=>\s*(?:\[|array\s*\()(?=(?P<body>[^;]{0,400}))", re.I
 )
-_END: Final = (
+_ENDS: Final = re.compile(
     rb"(?:\A|(?<=,))\s*['\"](?P<key>min(?:imum|imal)?|least|lowest|from|version|max(?:imum)?|below)(?:_?version)?['\"]"
-    rb"\s*=>\s*['\"](?:>=|\^|~)?\s*(?P<version>\d\.\d{1,2}(?:\.\d{1,2})?)(?:\.[x*])?['\"]"
+    rb"\s*=>\s*['\"](?:>=|\^|~)?\s*(?P<version>\d\.\d{1,2}(?:\.\d{1,2})?)(?:\.[x*])?['\"]",
+    re.I,
 )
-_ENDS: Final = re.compile(_END, re.I)
 """``'php' => ['min' => '8.1', 'max' => '8.4']``"""
 _EXPLAINED: Final = re.compile(
     rb"['\"](?:min(?:imum|imal)?|requir(?:ed|es?)|least|needed|lowest)_?php_?version['\"]\s*=>\s*"
@@ -121,8 +121,8 @@ def _of_requirements(entry: Node) -> bool:
 
 
 def _of_table(entry: Node, body: bytes) -> Iterator[Gate]:
-    """The ends that a table gives; the body of one that is nested holds further tables, with versions of their own."""
-    for end in _ENDS.finditer(body.split(b"[", 1)[0]):
+    """The ends that a table gives; not those of tables in it, nor of what stands behind it."""
+    for end in _ENDS.finditer(_FURTHER.split(body, maxsplit=1)[0]):
         version, key = end["version"].decode(), end["key"].lower()
         if key == b"below":
             yield _of_entry(entry, "<", version, "stops")
@@ -133,6 +133,7 @@ def _of_table(entry: Node, body: bytes) -> Iterator[Gate]:
             yield _of_entry(entry, ">=", version, "reports")
 
 
+_FURTHER: Final = re.compile(rb"[\[\])]|array\s*\(", re.I)
 _BESIDE: Final = re.compile(r"['\"](?:(?:php_?)?ext(?:ension)?s|requirements|dependencies)['\"]\s*=>", re.I)
 MAX_TABLE: Final = 2000
 """Characters of a table in which it is seen whether extensions stand in it, too."""

@@ -52,7 +52,7 @@ class Evidence:
         self.scanned = scanned
         self.reached: Reached = {}
         """What is reached only behind checks."""
-        self.fallbacks: Fallbacks = {}
+        self.fallbacks: Fallbacks = frozenset()
         """What is reached only where another extension is missing."""
         self.pages: frozenset[tuple[str, str]] = frozenset()
         """Files, each a page among others, with the extension without which it ends."""

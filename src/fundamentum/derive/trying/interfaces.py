@@ -26,6 +26,10 @@ class Interfaces:
         return None if page.end in ENDS or page.end == ENOUGH else page
 
     @cached_property
+    def _command(self) -> Run:
+        return self._run(COMMAND_LINE)
+
+    @cached_property
     def asked_by_commands(self) -> frozenset[str]:
         """What is asked for, but not where a page is."""
         page = self._page if self._base.world.interface_asked else None
@@ -42,4 +46,4 @@ class Interfaces:
         missing = frozenset({name})
         if what_comes(self._run(PAGE, missing), page, 0).outcome:
             return False
-        return bool(what_comes(self._run(COMMAND_LINE, missing), self._run(COMMAND_LINE), 0).outcome)
+        return bool(what_comes(self._run(COMMAND_LINE, missing), self._command, 0).outcome)

@@ -197,7 +197,9 @@ class Trial:
 
     def only_for_commands(self, name: str) -> bool:
         """Whether it is for the command line alone that something comes of what is missing."""
-        return self.interfaces.only_for_commands(name, self._without([name]))
+        with suppress(TooLong):
+            return self.interfaces.only_for_commands(name, self._without([name]))
+        return False
 
     def _without(self, names: Sequence[str]) -> Run:
         run = self.run(World(frozenset(names), self.version))
